@@ -1,0 +1,197 @@
+// Command bench measures the whole job of sift on two large generated files beside the time of only parsing them, in one
+// run, and prints the ratio.
+//
+// Every measured program is a process of its own, started in turn, several times; the fastest of each is compared, and the
+// peak memory is the operating system's figure for that process.
+package main
+
+import (
+	"bufio"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"sync"
+	"syscall"
+	"time"
+)
+
+func main() {
+	records := flag.Int("records", 1_000_000, "records on each side")
+	rounds := flag.Int("rounds", 5, "how often each program runs")
+	seed := flag.Uint64("seed", 1, "seed of the generated files")
+	binary := flag.String("twinsieve", "./twinsieve", "the program to measure")
+	memory := flag.String("memory", "", "memory budget to give to sift")
+	dir := flag.String("dir", "", "folder for the generated files (default: a temporary one)")
+	parse := flag.Bool("parse", false, "only parse the two files named; what the baseline does in a process of its own")
+	flag.Parse()
+	if *parse {
+		must(parseBoth(flag.Args()))
+		return
+	}
+	if *dir == "" {
+		tmp, err := os.MkdirTemp("", "twinsieve-bench-")
+		must(err)
+		defer os.RemoveAll(tmp)
+		*dir = tmp
+	}
+	left, right := filepath.Join(*dir, "left.csv"), filepath.Join(*dir, "right.csv")
+	must(generate(left, right, *records, *seed))
+	self, err := os.Executable()
+	must(err)
+	sift := []string{*binary, "sift", left, right, "--key", "call", "--key", "day", "--key", "code",
+		"--compare", "amount: as decimal, within 0.05", "--compare", "vessel", "--out", filepath.Join(*dir, "exceptions.csv")}
+	if *memory != "" {
+		sift = append(sift, "--memory", *memory)
+	}
+	var parsing, sifting []measure
+	for range *rounds {
+		parsing = append(parsing, run(0, self, "-parse", left, right))
+		sifting = append(sifting, run(1, sift...))
+	}
+	p, s := fastest(parsing), fastest(sifting)
+	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s\n", *records, columns, size(left), size(right), runtime.NumCPU(), runtime.Version())
+	fmt.Printf("%-42s %8s %10s\n", "", "seconds", "peak MB")
+	fmt.Printf("%-42s %8.2f %10d\n", "parse both with encoding/csv", p.wall.Seconds(), p.peak>>20)
+	fmt.Printf("%-42s %8.2f %10d\n", "sift, exceptions written as CSV", s.wall.Seconds(), s.peak>>20)
+	fmt.Printf("ratio %.2f\n", s.wall.Seconds()/p.wall.Seconds())
+}
+
+type measure struct {
+	wall time.Duration
+	peak int64 // bytes
+}
+
+// run runs a program to its end and measures it. wanted is the exit status that says that all went well.
+func run(wanted int, command ...string) measure {
+	cmd := exec.Command(command[0], command[1:]...)
+	cmd.Stderr = os.Stderr
+	start := time.Now()
+	err := cmd.Run()
+	wall := time.Since(start)
+	if cmd.ProcessState == nil || cmd.ProcessState.ExitCode() != wanted {
+		must(fmt.Errorf("%v: %w", command, err))
+	}
+	return measure{wall, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss << 10}
+}
+
+func fastest(all []measure) measure {
+	return slices.MinFunc(all, func(a, b measure) int { return int(a.wall - b.wall) })
+}
+
+// parseBoth reads every record of both files with encoding/csv, each on its own goroutine.
+func parseBoth(files []string) error {
+	var wg sync.WaitGroup
+	errs := make([]error, len(files))
+	for i, name := range files {
+		wg.Go(func() {
+			f, err := os.Open(name)
+			if err != nil {
+				errs[i] = err
+				return
+			}
+			defer f.Close()
+			r := csv.NewReader(bufio.NewReaderSize(f, 1<<20))
+			r.ReuseRecord = true
+			for err == nil {
+				_, err = r.Read()
+			}
+			if err != io.EOF {
+				errs[i] = err
+			}
+		})
+	}
+	wg.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const columns = 7
+
+var codes = []string{"PIL", "TUG", "MOR", "WTR", "WST"}
+
+// generate writes the two files: a three-part key of call, day and code; of 100 records, about two are missing, two
+// orphaned, two differ in the amount, one is on the right twice, and one has no call number. The right file is shuffled.
+func generate(left, right string, records int, seed uint64) error {
+	r := rand.New(rand.NewPCG(seed, 8646))
+	header := "call,day,code,vessel,quay,amount,remark\n"
+	var rights []string
+	err := write(left, func(w *bufio.Writer) {
+		w.WriteString(header)
+		for n := range records {
+			call := fmt.Sprintf("MW-%08d", n/3)
+			vessel := fmt.Sprintf("Vessel %d", r.IntN(5000))
+			amount := 10_000 + r.IntN(500_000)
+			line := func(amount int) string {
+				return fmt.Sprintf("%s,2031-%02d-%02d,%s,%s,Quay %d,%d.%02d,entry %d by hand\n", call, 1+n%12, 1+n%28, codes[n%5], vessel, n%9, amount/100, amount%100, r.IntN(1e6))
+			}
+			kind := r.IntN(100)
+			if kind == 0 {
+				call = ""
+			}
+			switch kind {
+			case 1, 2:
+				w.WriteString(line(amount)) // missing
+			case 3, 4:
+				w.WriteString(line(amount))
+				call += "x" // and so orphaned
+				rights = append(rights, line(amount))
+			case 5, 6:
+				w.WriteString(line(amount))
+				rights = append(rights, line(amount+100))
+			case 7:
+				w.WriteString(line(amount))
+				rights = append(rights, line(amount), line(amount))
+			default:
+				w.WriteString(line(amount))
+				rights = append(rights, line(amount))
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	r.Shuffle(len(rights), func(i, j int) { rights[i], rights[j] = rights[j], rights[i] })
+	return write(right, func(w *bufio.Writer) {
+		w.WriteString(header)
+		for _, line := range rights {
+			w.WriteString(line)
+		}
+	})
+}
+
+func write(name string, fill func(*bufio.Writer)) error {
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriterSize(f, 1<<20)
+	fill(w)
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+func size(name string) string {
+	info, err := os.Stat(name)
+	must(err)
+	return fmt.Sprintf("%d MB", info.Size()>>20)
+}
+
+func must(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(3)
+	}
+}

@@ -1,0 +1,47 @@
+package cli
+
+import (
+	"os"
+	"runtime/debug"
+	"strconv"
+	"strings"
+)
+
+// parseBytes reads a number of bytes such as 64MB, 2GB or 512 (bytes). Units are powers of 1,024.
+func parseBytes(option, text string) (int64, error) {
+	upper := strings.ToUpper(strings.TrimSpace(text))
+	unit := int64(1)
+	for i, suffix := range []string{"KB", "MB", "GB", "TB"} {
+		if number, ok := strings.CutSuffix(upper, suffix); ok {
+			upper, unit = strings.TrimSpace(number), 1<<(10*(i+1))
+			break
+		}
+	}
+	n, err := strconv.ParseInt(upper, 10, 64)
+	if err != nil || n <= 0 {
+		return 0, wrongRequest("%s %q is not a size; write one such as 64MB or 2GB", option, text)
+	}
+	return n * unit, nil
+}
+
+// defaultMemory is the budget where none is stated: a quarter of the machine's memory, or 1 GB where that is not known.
+func defaultMemory() int64 {
+	text, err := os.ReadFile("/proc/meminfo")
+	if err != nil {
+		return 1 << 30
+	}
+	for _, line := range strings.Split(string(text), "\n") {
+		if fields := strings.Fields(line); len(fields) == 3 && fields[0] == "MemTotal:" {
+			if kb, err := strconv.ParseInt(fields[1], 10, 64); err == nil {
+				return kb << 10 / 4
+			}
+		}
+	}
+	return 1 << 30
+}
+
+// keepTo makes the garbage collector keep the whole process near the budget. Data takes at most three quarters of it.
+func keepTo(budget int64) (data int64) {
+	debug.SetMemoryLimit(budget)
+	return budget * 3 / 4
+}

@@ -1,0 +1,274 @@
+package cli
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"twinsieve/core/tray"
+	"twinsieve/service/summary"
+)
+
+// outputs are the forms in which results are printed.
+var outputs = []string{"table", "json", "ndjson", "csv"}
+
+func checkOutput(form string) error {
+	for _, o := range outputs {
+		if o == form {
+			return nil
+		}
+	}
+	return wrongRequest("--output %q is not a form; write one of %s", form, strings.Join(outputs, ", "))
+}
+
+// printer prints results to a command's standard output.
+type printer struct {
+	out    io.Writer
+	form   string
+	colour bool
+}
+
+func newPrinter(cmd *cobra.Command, form string) *printer {
+	return &printer{out: cmd.OutOrStdout(), form: form, colour: isTerminal(cmd.OutOrStdout()) && os.Getenv("NO_COLOR") == ""}
+}
+
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// paint colours a text of a side: teal is left, amber is right.
+func (p *printer) paint(s tray.Side, t string) string {
+	if !p.colour {
+		return t
+	}
+	code := "36"
+	if s == tray.Right {
+		code = "33"
+	}
+	return "\x1b[" + code + "m" + t + "\x1b[0m"
+}
+
+func (p *printer) bold(t string) string {
+	if !p.colour {
+		return t
+	}
+	return "\x1b[1m" + t + "\x1b[0m"
+}
+
+// rows prints rows under headings: a table for people, and values for programs. value is what json prints, once for all
+// rows; ndjson prints one object a row with the headings as names.
+func (p *printer) rows(headings []string, rows [][]string, value any, numeric ...int) error {
+	switch p.form {
+	case "json":
+		return p.json(value)
+	case "ndjson":
+		for _, row := range rows {
+			line, err := orderedObject(headings, row)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(p.out, line)
+		}
+		return nil
+	case "csv":
+		w := csv.NewWriter(p.out)
+		if err := w.Write(headings); err != nil {
+			return err
+		}
+		return w.WriteAll(rows)
+	}
+	p.table(headings, rows, numeric...)
+	return nil
+}
+
+// orderedObject is a JSON object whose names stand in the order of the headings.
+func orderedObject(headings, row []string) (string, error) {
+	var parts []string
+	for i, h := range headings {
+		name, err := json.Marshal(h)
+		if err != nil {
+			return "", err
+		}
+		value, err := json.Marshal(row[i])
+		if err != nil {
+			return "", err
+		}
+		parts = append(parts, string(name)+":"+string(value))
+	}
+	return "{" + strings.Join(parts, ",") + "}", nil
+}
+
+func (p *printer) json(value any) error {
+	enc := json.NewEncoder(p.out)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(value)
+}
+
+// table prints a table with hairlines only. The columns with the numbers in numeric are set right.
+func (p *printer) table(headings []string, rows [][]string, numeric ...int) {
+	w := table.NewWriter()
+	style := table.StyleLight
+	style.Options = table.Options{SeparateHeader: true}
+	style.Format.Header, style.Format.Footer = text.FormatDefault, text.FormatDefault
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
+	w.SetStyle(style)
+	head := table.Row{}
+	for _, h := range headings {
+		head = append(head, h)
+	}
+	w.AppendHeader(head)
+	for _, r := range rows {
+		row := table.Row{}
+		for _, c := range r {
+			row = append(row, oneLine(c))
+		}
+		w.AppendRow(row)
+	}
+	var config []table.ColumnConfig
+	for _, n := range numeric {
+		config = append(config, table.ColumnConfig{Number: n + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+	}
+	w.SetColumnConfigs(config)
+	for _, line := range strings.Split(w.Render(), "\n") {
+		fmt.Fprintln(p.out, strings.TrimRight(line, " "))
+	}
+}
+
+// oneLine makes control characters visible, so that no cell breaks a table or a terminal.
+func oneLine(cell string) string {
+	return strings.Map(func(r rune) rune {
+		switch {
+		case r == '\n':
+			return '↵'
+		case r == '\t':
+			return '⇥'
+		case r < ' ' && r != '\x1b', r == 0x7f:
+			return '�'
+		}
+		return r
+	}, cell)
+}
+
+var glyphs = [tray.Count]string{"●", "◑", "◖", "◗", "◍", "○", "◌"}
+
+// summary prints what a match found, for people.
+func (p *printer) summary(s *summary.Summary, left, right string) {
+	fmt.Fprintf(p.out, "%s\n\n", p.bold(s.Verdict))
+	var rows [][]string
+	for _, t := range s.Trays {
+		row := []string{glyphs[t.Tray] + " " + t.Tray.String()}
+		for _, side := range tray.Sides {
+			if t.Tray.On(side) {
+				row = append(row, summary.Number(t.Records[side]))
+			} else {
+				row = append(row, "–")
+			}
+		}
+		rows = append(rows, row)
+	}
+	rows = append(rows, []string{"= records", summary.Number(s.Records[0]), summary.Number(s.Records[1])})
+	p.table([]string{"tray", p.paint(tray.Left, left), p.paint(tray.Right, right)}, rows, 1, 2)
+	for _, side := range tray.Sides {
+		name := [2]string{left, right}[side]
+		for _, u := range s.Unkeyed[side] {
+			if n := u.Blank + u.Emptied + u.Unreadable; n > 0 {
+				fmt.Fprintf(p.out, "unkeyed in %s: %s %s\n", name, u.Name, causes(u))
+			}
+		}
+	}
+	for _, b := range s.Balance {
+		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Name))
+		places := 0
+		for _, n := range append([]string{b.Left, b.Right}, b.Trays[0][:]...) {
+			places = max(places, placesOf(n))
+		}
+		rows := [][]string{{p.paint(tray.Left, left), amountText(b.Left, places)}}
+		for _, step := range b.Steps {
+			if step.Change == "0" {
+				continue
+			}
+			label := step.Tray.String()
+			switch {
+			case step.Tray == tray.Matched:
+				label = "matched, within tolerance"
+			case step.Side != "both":
+				label += ", " + step.Side
+			}
+			change := amountText(step.Change, places)
+			if !strings.HasPrefix(change, "-") {
+				change = "+" + change
+			}
+			rows = append(rows, []string{label, change})
+		}
+		closes := "the balance closes"
+		if !b.Closes {
+			closes = "THE BALANCE DOES NOT CLOSE"
+		}
+		rows = append(rows, []string{p.paint(tray.Right, right), amountText(b.Right, places)})
+		p.table([]string{"", "amount"}, rows, 1)
+		fmt.Fprintln(p.out, closes)
+		for _, side := range tray.Sides {
+			if b.Blank[side]+b.Unreadable[side] > 0 {
+				fmt.Fprintf(p.out, "%s: %s blank amounts count as zero, %s unreadable amounts are in no total\n",
+					[2]string{left, right}[side], summary.Number(b.Blank[side]), summary.Number(b.Unreadable[side]))
+			}
+		}
+	}
+	fmt.Fprintln(p.out)
+	p.comparisons(s)
+}
+
+// comparisons prints the count board.
+func (p *printer) comparisons(s *summary.Summary) {
+	var rows [][]string
+	for _, c := range s.Comparisons {
+		rows = append(rows, []string{string(c.Comparison), summary.Number(c.Rows), c.Says})
+	}
+	p.table([]string{"comparison", "rows", "keeps"}, rows, 1)
+	fmt.Fprintf(p.out, "relation: %s; keys on both sides: %s; repeated: %s left, %s right\n",
+		s.Relation, summary.Number(s.Keys.Shared), summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]))
+}
+
+func causes(u summary.PartCauses) string {
+	var parts []string
+	for _, c := range []struct {
+		n    int64
+		says string
+	}{{u.Blank, "blank"}, {u.Emptied, "blank after readings"}, {u.Unreadable, "unreadable"}} {
+		if c.n > 0 {
+			parts = append(parts, summary.Number(c.n)+" "+c.says)
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func placesOf(plain string) int {
+	_, fraction, _ := strings.Cut(plain, ".")
+	return len(fraction)
+}
+
+// amountText writes a plain number with its thousands apart and so many places after the point.
+func amountText(plain string, places int) string {
+	sign := ""
+	if strings.HasPrefix(plain, "-") {
+		sign, plain = "-", plain[1:]
+	}
+	whole, fraction, _ := strings.Cut(plain, ".")
+	for at := len(whole) - 3; at > 0; at -= 3 {
+		whole = whole[:at] + "," + whole[at:]
+	}
+	if places > 0 {
+		whole += "." + fraction + strings.Repeat("0", max(0, places-len(fraction)))
+	}
+	return sign + whole
+}

@@ -1,0 +1,358 @@
+package cli
+
+import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/formats/delimited"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service/handover"
+	"twinsieve/service/summary"
+)
+
+// sifting is the whole job on two files, in this process.
+type sifting struct {
+	files      [2]string
+	flags      definitionFlags
+	sieveFile  string
+	delimiters [2]string
+	out        string
+	show       int
+	memory     string
+	workers    int
+	tempDir    string
+}
+
+func newSift(root *rootFlags) *cobra.Command {
+	s := &sifting{}
+	cmd := &cobra.Command{
+		Use:   "sift LEFT RIGHT",
+		Short: "Compare two files and say where every record of both belongs, without a service",
+		Long: `Compare two files and say where every record of both belongs, without a service.
+
+What makes two records the same is given by --key, once for each pair of columns, or by a sieve file. A pair is
+LEFT=RIGHT, or one name where both sides have it, followed by a colon and readings where the sides write it differently.`,
+		Example: `  twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml
+
+  twinsieve sift service-log.csv invoices.csv \
+    --key "call_no=Voyage Call: trim, ignore-case, drop-zeros-in-digit-runs" \
+    --key "service_date=Invoiced On: left date YYYY-MM-DD, right date DD.MM.YYYY" \
+    --key "service_code=Svc: trim, ignore-case" \
+    --compare "amount_due=Amount: as decimal, within 0.05" \
+    --out exceptions.csv`,
+		Args: exactArgs(2, "two files: the left one, which says what should be there, and the right one"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			s.files = [2]string{args[0], args[1]}
+			return s.run(cmd, root)
+		},
+	}
+	f := cmd.Flags()
+	f.StringArrayVarP(&s.flags.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
+	f.StringArrayVarP(&s.flags.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
+	f.StringArrayVar(&s.flags.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	f.StringVar(&s.sieveFile, "sieve", "", "a sieve file with key and fields, NAME.sieve.yaml")
+	f.StringVar(&s.delimiters[0], "left-delimiter", "", "the left file's delimiter (found where not stated; \\t for a tab)")
+	f.StringVar(&s.delimiters[1], "right-delimiter", "", "the right file's delimiter")
+	f.StringVar(&s.out, "out", "", "write all exceptions to this CSV file")
+	f.IntVar(&s.show, "show", 0, "print so many exceptions, too")
+	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 64MB (default: a quarter of the machine's)")
+	f.IntVar(&s.workers, "workers", 0, "how many processors to use (default: all)")
+	f.StringVar(&s.tempDir, "temp-dir", "", "where temporary files go when memory does not suffice")
+	return cmd
+}
+
+// sifted is what sift prints as JSON.
+type sifted struct {
+	*summary.Summary
+	Files   [2]string             `json:"files"`
+	Rejects [2]int64              `json:"rejects"`
+	Listed  [2][]delimited.Reject `json:"rejected"` // the first rejects of each file
+	Out     string                `json:"out,omitempty"`
+}
+
+// rejectsListed is how many rejects of a file are listed.
+const rejectsListed = 20
+
+func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
+	if err := checkOutput(root.output); err != nil {
+		return err
+	}
+	budget := defaultMemory()
+	if s.memory != "" {
+		var err error
+		if budget, err = parseBytes("--memory", s.memory); err != nil {
+			return err
+		}
+	}
+	data := keepTo(budget)
+	d, err := s.definition()
+	if err != nil {
+		return err
+	}
+	result := &sifted{Files: s.files, Out: s.out}
+	progress := newProgress(cmd.ErrOrStderr())
+	defer progress.done()
+	tables, err := s.load(cmd.Context(), data/2, result, progress)
+	for _, t := range tables {
+		if t != nil {
+			defer t.Close()
+		}
+	}
+	if err != nil {
+		return err
+	}
+	plan, err := d.Compile(tables[0].Columns(), tables[1].Columns())
+	if err != nil {
+		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
+	}
+	index, err := match.Build(cmd.Context(), plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
+		Workers: s.workers, Budget: data / 2, TempDir: s.tempDir,
+		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
+	})
+	if err != nil {
+		return broken("%s", err)
+	}
+	progress.done()
+	result.Summary = summary.Of(plan, index)
+	result.Spilled += tables[0].Spilled() + tables[1].Spilled()
+	if s.out != "" {
+		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
+			return err
+		}
+	}
+	if err := s.print(cmd, newPrinter(cmd, root.output), plan, index, tables, result); err != nil {
+		return err
+	}
+	if result.Exceptions > 0 {
+		return &failure{status: exitExceptions}
+	}
+	return nil
+}
+
+// definition puts together what the sieve file and the options say.
+func (s *sifting) definition() (sieve.Definition, error) {
+	var d sieve.Definition
+	if s.sieveFile != "" {
+		text, err := os.ReadFile(s.sieveFile)
+		if err != nil {
+			return d, broken("the sieve file cannot be read: %s", err)
+		}
+		if d, err = sievefile.Read(text); err != nil {
+			return d, wrongRequest("%s: %s", s.sieveFile, err)
+		}
+	}
+	for side, into := range []*string{&d.Left, &d.Right} {
+		*into = setName(s.files[side])
+	}
+	if d.Left == d.Right {
+		d.Left, d.Right = "left", "right"
+	}
+	if err := s.flags.apply(&d); err != nil {
+		return d, err
+	}
+	if len(d.Key) == 0 {
+		return d, wrongRequest("what makes two records the same is not said; give --key LEFT=RIGHT for each pair of columns, or --sieve FILE")
+	}
+	return d, nil
+}
+
+// setName is the name that a file's records go by: the file's name without folder and endings.
+func setName(file string) string {
+	name := filepath.Base(file)
+	for ext := filepath.Ext(name); ext != "" && ext != name; ext = filepath.Ext(name) {
+		name = strings.TrimSuffix(name, ext)
+	}
+	return name
+}
+
+// explainDefinition names the option where a definition was not read from a file.
+func explainDefinition(err error, file string) string {
+	if file != "" {
+		return file + ": " + err.Error()
+	}
+	return err.Error()
+}
+
+// load reads both files at once. Tables that were begun are returned even with an error, to be closed.
+func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progress *progress) (tables [2]*record.Spool, err error) {
+	var total, read atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for _, side := range tray.Sides {
+		if info, err := os.Stat(s.files[side]); err == nil {
+			total.Add(info.Size())
+		}
+	}
+	for _, side := range tray.Sides {
+		group.Go(func() error {
+			f, err := os.Open(s.files[side])
+			if err != nil {
+				return broken("the %s file cannot be read: %s", side, err)
+			}
+			defer f.Close()
+			opts := delimited.Options{Reject: func(r delimited.Reject) {
+				if len(result.Listed[side]) < rejectsListed {
+					result.Listed[side] = append(result.Listed[side], r)
+				}
+			}}
+			if opts.Delimiter, err = delimiterOf(s.delimiters[side], side); err != nil {
+				return err
+			}
+			r, err := delimited.NewReader(f, opts)
+			if err != nil {
+				return unreadable(s.files[side], err)
+			}
+			table := record.NewSpool(r.Columns(), budget/2, s.tempDir)
+			tables[side] = table
+			before := int64(0)
+			for {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				batch, err := r.Next()
+				if err == io.EOF {
+					break
+				}
+				if err != nil {
+					return unreadable(s.files[side], err)
+				}
+				if err := table.Add(batch); err != nil {
+					return broken("%s: %s", s.files[side], err)
+				}
+				progress.set("reading files", read.Add(r.Bytes()-before), total.Load())
+				before = r.Bytes()
+			}
+			result.Rejects[side] = r.Rejects()
+			return nil
+		})
+	}
+	return tables, group.Wait()
+}
+
+func delimiterOf(text string, side tray.Side) (byte, error) {
+	switch {
+	case text == "":
+		return 0, nil
+	case text == `\t`:
+		return '\t', nil
+	case len(text) == 1 && text != "\n" && text != "\"":
+		return text[0], nil
+	}
+	return 0, wrongRequest("--%s-delimiter %q is not one character; write one such as ; or | or \\t", side, text)
+}
+
+// unreadable says what is wrong with a file: its text, or the reading of it.
+func unreadable(file string, err error) error {
+	if fault := new(delimited.Error); errors.As(err, &fault) {
+		return wrongRequest("%s: %s", file, fault)
+	}
+	return broken("%s: %s", file, err)
+}
+
+// exceptionTrays are the trays of exceptions, in the order of the lists.
+func exceptionTrays() (list []tray.Tray) {
+	for _, t := range tray.All {
+		if t.Exception() {
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
+// entriesAtOnce is how many entries are read at a time.
+const entriesAtOnce = 20_000
+
+func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool) error {
+	layout := handover.NewLayout(plan)
+	err := handover.WriteFile(s.out, func(w io.Writer) error {
+		out := csv.NewWriter(w)
+		if err := out.Write(layout.Columns()); err != nil {
+			return err
+		}
+		places := exception.Places(index, exceptionTrays()...)
+		for len(places) > 0 {
+			n := min(len(places), entriesAtOnce)
+			entries, err := exception.Read(ctx, plan, index, [2]record.Table{tables[0], tables[1]}, places[:n])
+			if err != nil {
+				return err
+			}
+			for i := range entries {
+				if err := out.Write(layout.Row(&entries[i])); err != nil {
+					return err
+				}
+			}
+			places = places[n:]
+		}
+		out.Flush()
+		return out.Error()
+	})
+	if err != nil {
+		return broken("%s", err)
+	}
+	return nil
+}
+
+func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool, result *sifted) error {
+	if p.form == "json" {
+		return p.json(result)
+	}
+	layout := handover.NewLayout(plan)
+	var rows [][]string
+	if s.show > 0 || p.form != "table" {
+		places := exception.Places(index, exceptionTrays()...)
+		if p.form == "table" && len(places) > s.show {
+			places = places[:s.show]
+		}
+		entries, err := exception.Read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
+		if err != nil {
+			return broken("%s", err)
+		}
+		for i := range entries {
+			rows = append(rows, layout.Row(&entries[i]))
+		}
+	}
+	if p.form != "table" {
+		return p.rows(layout.Columns(), rows, nil)
+	}
+	p.summary(result.Summary, plan.Definition.Left, plan.Definition.Right)
+	for _, side := range tray.Sides {
+		if n := result.Rejects[side]; n > 0 {
+			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countLines(n), s.files[side])
+			for _, r := range result.Listed[side] {
+				fmt.Fprintf(p.out, "  line %d: %s\n", r.Line, r.Reason)
+			}
+		}
+	}
+	if result.Spilled > 0 {
+		fmt.Fprintf(p.out, "\nmemory did not suffice: %s bytes went to temporary files, which are gone\n", summary.Number(result.Spilled))
+	}
+	if len(rows) > 0 {
+		fmt.Fprintln(p.out)
+		p.table(layout.Columns(), rows)
+	}
+	if s.out != "" {
+		fmt.Fprintf(p.out, "\n%s exceptions written to %s\n", summary.Number(result.Exceptions), s.out)
+	}
+	return nil
+}
+
+func countLines(n int64) string {
+	if n == 1 {
+		return "1 line"
+	}
+	return summary.Number(n) + " lines"
+}

@@ -1,0 +1,57 @@
+package exact
+
+import (
+	"math/bits"
+
+	"github.com/shopspring/decimal"
+)
+
+// Sum adds numbers exactly. The zero value is an empty sum. The order of additions never matters.
+//
+// Numbers of up to 18 digits are added in 128 bits for each count of places after the point, which cannot overflow
+// below 2^64 additions; the others are added one by one.
+type Sum struct {
+	byPlaces [19]wide
+	long     decimal.Decimal
+}
+
+// wide is a signed 128-bit integer in two's complement.
+type wide struct{ hi, lo uint64 }
+
+func (w *wide) add(hi, lo uint64) {
+	var carry uint64
+	w.lo, carry = bits.Add64(w.lo, lo, 0)
+	w.hi, _ = bits.Add64(w.hi, hi, carry)
+}
+
+// Add adds the number with the plain form plain.
+func (s *Sum) Add(plain []byte) {
+	if c, places, ok := small(plain); ok {
+		s.byPlaces[places].add(uint64(c>>63), uint64(c))
+		return
+	}
+	s.long = s.long.Add(Decimal(plain))
+}
+
+// Merge adds all that other has.
+func (s *Sum) Merge(other *Sum) {
+	for i, w := range other.byPlaces {
+		s.byPlaces[i].add(w.hi, w.lo)
+	}
+	s.long = s.long.Add(other.long)
+}
+
+// Total is the exact sum.
+func (s *Sum) Total() decimal.Decimal {
+	total := s.long
+	for places, w := range s.byPlaces {
+		if w.hi|w.lo != 0 {
+			high := decimal.New(int64(w.hi), int32(-places)).Mul(two64)
+			low := decimal.NewFromUint64(w.lo).Shift(int32(-places))
+			total = total.Add(high).Add(low)
+		}
+	}
+	return total
+}
+
+var two64 = decimal.NewFromUint64(1 << 63).Mul(decimal.NewFromInt(2))

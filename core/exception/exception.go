@@ -1,0 +1,185 @@
+// Package exception lists what a match found, record by record and pair by pair, with what a person needs to see.
+package exception
+
+import (
+	"context"
+	"slices"
+
+	"github.com/shopspring/decimal"
+
+	"twinsieve/core/exact"
+	"twinsieve/core/match"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// Entry is one line of a report: a pair that matched or differs, or a record that has no partner.
+type Entry struct {
+	Tray   tray.Tray
+	Side   tray.Side // side of a record without a partner; Left for pairs
+	Number uint32    // number of the record on that side
+	Sides  [2]*Record
+	Fields []Field // outcome of each compared field, for pairs
+	Causes []Cause // why the record has no key, for unkeyed records
+}
+
+// Record is a record as it came.
+type Record struct {
+	Number uint32
+	Line   int64 // line of the source it starts on; 0 where there are no lines
+	Cells  []record.Cell
+}
+
+// Field is how one compared field came out in a pair.
+type Field struct {
+	Agrees     bool
+	Difference string // right minus left in plain form: a number, or days for dates; empty where there is none to take
+}
+
+// Cause is a key part that leaves a record unkeyed.
+type Cause struct {
+	Part  int // index into the plan's key
+	State reading.State
+}
+
+// Key returns the texts of the entry's key before any reading, from the left record where there is one.
+func (e *Entry) Key(plan *sieve.Plan) []string {
+	var key []string
+	for _, s := range tray.Sides {
+		if r := e.Sides[s]; r != nil {
+			for _, k := range plan.Key {
+				key = append(key, r.Cells[k.Column[s]].Text)
+			}
+			return key
+		}
+	}
+	return key
+}
+
+// Place is where an entry stands in an index, before its cells are read.
+type Place struct {
+	Tray   tray.Tray
+	Side   tray.Side
+	Number uint32
+}
+
+// Places lists the entries of the given trays: tray by tray, in each the left records in input order, then the right.
+// A pair is one entry, at its left record.
+func Places(index *match.Index, trays ...tray.Tray) []Place {
+	var places []Place
+	for _, t := range trays {
+		for _, s := range tray.Sides {
+			if s == tray.Right && t.Paired() {
+				continue
+			}
+			for row, at := range index.Sides[s].Trays {
+				if at == t {
+					places = append(places, Place{t, s, uint32(row)})
+				}
+			}
+		}
+	}
+	return places
+}
+
+// Read reads the entries at places, in the order of places. All of them are in memory at once, so a long list is read a
+// part at a time.
+func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place) ([]Entry, error) {
+	entries := make([]Entry, len(places))
+	for n, p := range places {
+		entries[n] = Entry{Tray: p.Tray, Side: p.Side, Number: p.Number}
+	}
+	for _, s := range tray.Sides {
+		type want struct {
+			row   uint32
+			entry int
+		}
+		var wants []want
+		for n, p := range places {
+			row := p.Number
+			if p.Side != s {
+				if row = index.Sides[p.Side].Partners[row]; row == match.None {
+					continue
+				}
+			}
+			wants = append(wants, want{row, n})
+		}
+		slices.SortFunc(wants, func(a, b want) int { return int(int64(a.row) - int64(b.row)) })
+		rows := make([]uint32, len(wants))
+		for i, w := range wants {
+			rows[i] = w.row
+		}
+		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
+			entries[wants[n].entry].Sides[s] = &Record{rows[n], b.Line(i), b.Cells(i)}
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	judge := newJudge(plan)
+	for n := range entries {
+		judge.judge(&entries[n])
+	}
+	return entries, nil
+}
+
+// judge says again, for an entry shown, what the match found: which fields agree, and what makes a record unkeyed.
+type judge struct {
+	plan   *sieve.Plan
+	values [2][]*reading.Reader
+	key    [2][]*reading.Reader
+}
+
+func newJudge(plan *sieve.Plan) *judge {
+	j := &judge{plan: plan}
+	for _, s := range tray.Sides {
+		for _, v := range plan.Values {
+			j.values[s] = append(j.values[s], v.Chain[s].Reader())
+		}
+		for _, k := range plan.Key {
+			j.key[s] = append(j.key[s], k.Chain[s].Reader())
+		}
+	}
+	return j
+}
+
+func (j *judge) judge(e *Entry) {
+	switch {
+	case e.Tray.Paired():
+		for _, f := range j.plan.Fields {
+			l, r := j.value(e, tray.Left, f.Value), j.value(e, tray.Right, f.Value)
+			out := Field{Agrees: f.Rule.Agree(l, r)}
+			if d, ok := f.Rule.Difference(l, r); ok {
+				out.Difference = exact.Text(d)
+			}
+			e.Fields = append(e.Fields, out)
+		}
+	case e.Tray == tray.Unkeyed:
+		for p, k := range j.plan.Key {
+			v := j.key[e.Side][p].Cell([]byte(e.Sides[e.Side].Cells[k.Column[e.Side]].Text))
+			if v.State == reading.Unreadable || v.State.IsBlank() && !k.BlanksEqual {
+				e.Causes = append(e.Causes, Cause{p, v.State})
+			}
+		}
+	}
+}
+
+func (j *judge) value(e *Entry, s tray.Side, value int) reading.Value {
+	return j.values[s][value].Cell([]byte(e.Sides[s].Cells[j.plan.Values[value].Column[s]].Text))
+}
+
+// Amount returns the entry's amount a on side s in plain form, and false where the entry has none that can be read.
+func Amount(plan *sieve.Plan, e *Entry, a int, s tray.Side) (decimal.Decimal, bool) {
+	r := e.Sides[s]
+	if r == nil {
+		return decimal.Decimal{}, false
+	}
+	v := plan.Values[plan.Amounts[a].Value]
+	read := v.Chain[s].Reader().Cell([]byte(r.Cells[v.Column[s]].Text))
+	if read.State != reading.Text {
+		return decimal.Decimal{}, false
+	}
+	return exact.Decimal(read.Text), true
+}

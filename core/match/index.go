@@ -1,0 +1,84 @@
+package match
+
+import (
+	"twinsieve/core/exact"
+	"twinsieve/core/tray"
+)
+
+// None stands for "no record" and "no key" where a number is expected.
+const None = ^uint32(0)
+
+// Index is the answer to every question about a match: for each key, which left and which right records carry it, where
+// each record ends up, and the sums over all of them.
+type Index struct {
+	Sides   [2]Side
+	Totals  Totals
+	Amounts []AmountSums // one for each amount of the plan
+	Spilled int64        // bytes that went to temporary files
+}
+
+// Side is the index of one side's records, by record number.
+type Side struct {
+	Trays    []tray.Tray
+	Partners []uint32 // record of the other side that the record is paired with, or None
+	Keys     []uint32 // number of the record's key, or None for unkeyed and excluded records
+}
+
+// Totals are the sums from which all counts are read. Arrays of two are by side.
+type Totals struct {
+	Records  [2]int64             `json:"records"`
+	Trays    [2][tray.Count]int64 `json:"trays"`
+	Keys     int64                `json:"keys"`     // different keys on either side
+	Shared   int64                `json:"shared"`   // different keys on both sides
+	Product  int64                `json:"product"`  // Σ l·r over all keys
+	Semi     [2]int64             `json:"semi"`     // records whose key is on the other side
+	Repeated [2]int64             `json:"repeated"` // different keys that more than one record of the side carries
+	Most     [2]int64             `json:"most"`     // the most records of the side that carry one key that is on both sides
+	Unkeyed  [2][]Causes          `json:"unkeyed"`  // by key part; a record counts under its first part that fails
+	Values   [2][]Causes          `json:"values"`   // by value that is compared or balanced, over records that are not excluded
+}
+
+// Causes counts why values could not serve, or might not be what they seem.
+type Causes struct {
+	Blank      int64 `json:"blank"`      // came blank
+	Emptied    int64 `json:"emptied"`    // blank only after its readings
+	Unreadable int64 `json:"unreadable"` // not readable as stated
+}
+
+func (c *Causes) add(o Causes) {
+	c.Blank += o.Blank
+	c.Emptied += o.Emptied
+	c.Unreadable += o.Unreadable
+}
+
+// MostListed is how many unreadable amounts of a side are listed by record number.
+const MostListed = 100
+
+// AmountSums are the sums of one amount. A blank amount counts as zero.
+type AmountSums struct {
+	Sides [2]SideSums
+}
+
+// SideSums are one side's sums of an amount.
+type SideSums struct {
+	All        exact.Sum             // over all records, summed apart from the trays
+	Trays      [tray.Count]exact.Sum // over each tray's records
+	Blank      int64
+	Unreadable int64
+	Listed     []uint32 // the first records whose amount is unreadable
+}
+
+func newSide(records int64) Side {
+	return Side{
+		Trays:    make([]tray.Tray, records),
+		Partners: fill(make([]uint32, records), None),
+		Keys:     fill(make([]uint32, records), None),
+	}
+}
+
+func fill(s []uint32, v uint32) []uint32 {
+	for i := range s {
+		s[i] = v
+	}
+	return s
+}

@@ -1,0 +1,335 @@
+package match_test
+
+import (
+	"context"
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"testing"
+
+	"twinsieve/core/balance"
+	"twinsieve/core/comparison"
+	"twinsieve/core/exact"
+	"twinsieve/core/match"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// table makes a table of batches with the given number of records each.
+func table(t testing.TB, columns []string, rows [][]string, batch int) *record.Spool {
+	t.Helper()
+	s := record.NewSpool(columns, 1<<40, "")
+	b := record.NewBuilder(len(columns))
+	add := func(full *record.Batch) {
+		if full != nil {
+			if err := s.Add(full); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	for n, row := range rows {
+		for c, cell := range row {
+			if cell == null {
+				b.Null(c)
+			} else {
+				b.Cell(c, []byte(cell))
+			}
+		}
+		add(b.Close(int64(n + 2)))
+		if (n+1)%batch == 0 {
+			add(b.Flush())
+		}
+	}
+	add(b.Flush())
+	return s
+}
+
+func parse(t testing.TB, texts ...string) (list []reading.Reading) {
+	t.Helper()
+	for _, text := range texts {
+		r, err := reading.Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, r)
+	}
+	return list
+}
+
+var caseColumns = []string{"k1", "k2", "amount", "day", "note"}
+
+func (c *oracleCase) definition(t testing.TB) sieve.Definition {
+	chain := parse(t, "trim", "ignore-case", "drop-zeros-in-digit-runs")
+	d := sieve.Definition{Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount"}}}}
+	for p := range c.parts {
+		k := sieve.KeyPart{Columns: sieve.Columns{Left: caseColumns[p]}, Readings: chain}
+		if p == 0 && c.blanksEqual {
+			k.Blanks = "equal"
+		}
+		d.Key = append(d.Key, k)
+	}
+	fields := []sieve.Field{
+		{Columns: sieve.Columns{Left: "amount"}, As: "decimal", Within: "0.05"},
+		{Columns: sieve.Columns{Left: "day"}, As: "date", Within: "1", Readings: parse(t, "right date DD.MM.YYYY")},
+		{Columns: sieve.Columns{Left: "note"}},
+	}
+	d.Compare = fields[:c.fields]
+	return d
+}
+
+// match builds the case's index with the given options.
+func (c *oracleCase) match(t testing.TB, batch int, opts match.Options) (*sieve.Plan, *match.Index) {
+	t.Helper()
+	plan, err := c.definition(t).Compile(caseColumns, caseColumns)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var inputs [2]match.Input
+	for s := range 2 {
+		inputs[s] = match.Input{Table: table(t, caseColumns, c.rows[s], batch), Keep: func(b *record.Batch, i int) bool {
+			return !c.excluded[s][int(b.First)+i]
+		}}
+	}
+	index, err := match.Build(context.Background(), plan, inputs[0], inputs[1], opts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return plan, index
+}
+
+func randomCase(r *rand.Rand) *oracleCase {
+	pick := func(from ...string) string { return from[r.IntN(len(from))] }
+	c := &oracleCase{parts: 1 + r.IntN(2), blanksEqual: r.IntN(3) == 0, fields: r.IntN(4)}
+	keys := [][]string{{"a", "A", " a", "b", "\u00a0B "}, {"7", "07", "x07", "X7", "x70", "0"}, {"é", "É", "z9\n", "z09", "a", "b"}}[r.IntN(3)]
+	for s := range 2 {
+		n := r.IntN(9)
+		for range n {
+			day := 1 + r.IntN(3)
+			date := fmt.Sprintf([]string{"2031-03-%02d", "%02d.03.2031"}[s], day)
+			row := []string{pick(keys...), pick("p", "P", "q", "p"), pick("1", "1.0", "1.05", "1.06", "-2", "", "oops", "1.10"),
+				pick(date, date, date, "", "soon"), pick("n", "m", "", "n")}
+			if r.IntN(8) == 0 {
+				row[r.IntN(2)] = pick("", " ", null)
+			}
+			c.rows[s] = append(c.rows[s], row)
+			c.excluded[s] = append(c.excluded[s], r.IntN(12) == 0)
+		}
+	}
+	return c
+}
+
+// withoutNulls is the case as the oracle reads it: a null has no text.
+func (c *oracleCase) withoutNulls() *oracleCase {
+	d := *c
+	for s := range 2 {
+		d.rows[s], d.came[s] = nil, c.rows[s]
+		for _, row := range c.rows[s] {
+			row = slices.Clone(row)
+			for i := range row {
+				if row[i] == null {
+					row[i] = ""
+				}
+			}
+			d.rows[s] = append(d.rows[s], row)
+		}
+	}
+	return &d
+}
+
+// TestOracle holds trays, pairs, comparison counts and totals against the oracle, for random small sets: once with the
+// real hash, once with one so weak that different keys share it.
+func TestOracle(t *testing.T) {
+	weak := func(key []byte) uint64 { return uint64(len(key)%2) << 63 }
+	for name, hash := range map[string]func([]byte) uint64{"real hash": nil, "weak hash": weak} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			const cases = 20_000
+			r := rand.New(rand.NewPCG(8646, uint64(len(name))))
+			var trays [tray.Count]int
+			crowded, tied := 0, 0
+			for n := range cases {
+				c := randomCase(r)
+				plain := c.withoutNulls()
+				want := plain.solve()
+				plan, index := c.match(t, 1+r.IntN(4), match.Options{Workers: 1 + n%3, Budget: 1 + int64(r.IntN(2))<<20, Hash: hash})
+				checkCase(t, fmt.Sprintf("case %d: %+v", n, c), want, plan, index)
+				if t.Failed() {
+					return
+				}
+				for s := range 2 {
+					for _, rec := range want.sides[s] {
+						trays[rec.tray]++
+					}
+				}
+				crowded += want.crowded
+				tied += want.tied
+			}
+			t.Logf("%d cases; records by tray %v; keys with l, r ≥ 2: %d; decided by content: %d", cases, trays, crowded, tied)
+			for _, at := range tray.All {
+				if trays[at] < 1000 {
+					t.Errorf("only %d records in tray %s: the cases no longer cover it", trays[at], at)
+				}
+			}
+			if crowded < 1000 || tied < 1000 {
+				t.Errorf("only %d crowded keys and %d ties: the cases no longer cover them", crowded, tied)
+			}
+		})
+	}
+}
+
+func checkCase(t *testing.T, about string, want *oracleAnswer, plan *sieve.Plan, index *match.Index) {
+	t.Helper()
+	for s := range 2 {
+		for i, w := range want.sides[s] {
+			partner := -1
+			if p := index.Sides[s].Partners[i]; p != match.None {
+				partner = int(p)
+			}
+			if got := (oracleRecord{index.Sides[s].Trays[i], partner}); got != w {
+				t.Errorf("%s record %d: %v with partner %d, want %v with partner %d\n%s", tray.Side(s), i, got.tray, got.partner, w.tray, w.partner, about)
+			}
+		}
+	}
+	for _, c := range comparison.Counts(&index.Totals) {
+		if w, ok := want.counts[string(c.Comparison)]; !ok || c.Rows != w {
+			t.Errorf("%s: %d rows, want %d\n%s", c.Comparison, c.Rows, w, about)
+		}
+	}
+	b := balance.Of(plan, index)
+	if !b.Holds() {
+		t.Errorf("the balance does not close: %+v\n%s", b, about)
+	}
+	for s := range 2 {
+		for _, at := range tray.All {
+			w := want.totals[s][at]
+			if w == nil {
+				w = new(big.Rat)
+			}
+			got, ok := new(big.Rat).SetString(b.Amounts[0].Trays[s][at])
+			if !ok || got.Cmp(w) != 0 {
+				t.Errorf("%s amounts of %s: %s, want %s\n%s", tray.Side(s), at, b.Amounts[0].Trays[s][at], w.FloatString(2), about)
+			}
+		}
+	}
+}
+
+// TestIndexIsPure holds whole indexes of a larger problem against each other: any number of workers, any budget, any
+// batch size and any hash give the same, and shuffled input gives the same up to record numbers.
+func TestIndexIsPure(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 1))
+	c := &oracleCase{parts: 2, fields: 3}
+	for s := range 2 {
+		for range 20_000 {
+			row := []string{fmt.Sprintf("MW-%04d", r.IntN(9000)), fmt.Sprint(r.IntN(2)), fmt.Sprintf("%d.%02d", r.IntN(50), r.IntN(3)), "", "n"}
+			c.rows[s] = append(c.rows[s], row)
+			c.excluded[s] = append(c.excluded[s], false)
+		}
+	}
+	_, want := c.match(t, 1000, match.Options{Workers: 1})
+	if want.Spilled != 0 {
+		t.Fatalf("spilled %d bytes within the budget", want.Spilled)
+	}
+	for _, o := range []match.Options{{Workers: 7}, {Workers: 2, Budget: 1}, {Workers: 3, Budget: 200_000, Hash: func(k []byte) uint64 { return uint64(k[3]) << 60 }}} {
+		o.TempDir = t.TempDir()
+		_, got := c.match(t, 333, o)
+		if o.Budget > 0 && got.Spilled == 0 {
+			t.Errorf("nothing was spilled with a budget of %d bytes", o.Budget)
+		}
+		if left, _ := os.ReadDir(o.TempDir); len(left) > 0 {
+			t.Errorf("temporary files were left: %v", left)
+		}
+		for s := range 2 {
+			if !slices.Equal(got.Sides[s].Trays, want.Sides[s].Trays) || !slices.Equal(got.Sides[s].Partners, want.Sides[s].Partners) || !slices.Equal(got.Sides[s].Keys, want.Sides[s].Keys) {
+				t.Errorf("the index's %s side differs with %+v", tray.Side(s), o)
+			}
+		}
+	}
+	shuffled := *c
+	var from [2][]int // where each record was before
+	for s := range 2 {
+		from[s] = r.Perm(len(c.rows[s]))
+		shuffled.rows[s] = nil
+		for _, i := range from[s] {
+			shuffled.rows[s] = append(shuffled.rows[s], c.rows[s][i])
+		}
+	}
+	_, got := shuffled.match(t, 1000, match.Options{})
+	differ := 0
+	for s := range 2 {
+		content := func(side, i int, rows [][]string) string { return fmt.Sprint(rows[i]) }
+		count := map[string]int{}
+		for i, at := range want.Sides[s].Trays {
+			partner := ""
+			if p := want.Sides[s].Partners[i]; p != match.None {
+				partner = content(1-s, int(p), c.rows[1-s])
+			}
+			count[content(s, i, c.rows[s])+at.String()+partner]++
+		}
+		for i, at := range got.Sides[s].Trays {
+			partner := ""
+			if p := got.Sides[s].Partners[i]; p != match.None {
+				partner = content(1-s, int(p), shuffled.rows[1-s])
+			}
+			count[content(s, i, shuffled.rows[s])+at.String()+partner]--
+		}
+		for _, n := range count {
+			if n != 0 {
+				differ++
+			}
+		}
+	}
+	if differ > 0 {
+		t.Errorf("shuffling the input changed %d trays or pairs", differ)
+	}
+}
+
+// TestCancel stops a match in each of its stages.
+func TestCancel(t *testing.T) {
+	c := &oracleCase{parts: 1}
+	for s := range 2 {
+		for n := range 3000 {
+			c.rows[s] = append(c.rows[s], []string{fmt.Sprint(n / 2), "", "", "", ""})
+			c.excluded[s] = append(c.excluded[s], false)
+		}
+	}
+	plan, err := c.definition(t).Compile(caseColumns, caseColumns)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, stage := range []string{"reading keys", "matching", "repeated keys"} {
+		ctx, cancel := context.WithCancel(context.Background())
+		seen := false
+		_, err := match.Build(ctx, plan, match.Input{Table: table(t, caseColumns, c.rows[0], 100)}, match.Input{Table: table(t, caseColumns, c.rows[1], 100)},
+			match.Options{Workers: 1, Progress: func(p match.Progress) {
+				if p.Stage == stage {
+					seen = true
+					cancel()
+				}
+			}})
+		cancel()
+		if !seen || err != context.Canceled {
+			t.Errorf("cancelled while %s (seen: %t): error %v", stage, seen, err)
+		}
+	}
+}
+
+// TestUnreadableAmountsAreListed checks that a balance names what it could not add.
+func TestUnreadableAmountsAreListed(t *testing.T) {
+	c := &oracleCase{parts: 1, fields: 1, excluded: [2][]bool{{false, false}, {false}}, rows: [2][][]string{
+		{{"a", "", "12.x", "", ""}, {"b", "", "", "", ""}}, {{"a", "", "99999999999999999999.05", "", ""}}}}
+	plan, index := c.match(t, 10, match.Options{})
+	got := balance.Of(plan, index).Amounts[0]
+	if got.Unreadable != [2]int64{1, 0} || got.Blank != [2]int64{1, 0} || len(got.Listed[0]) != 1 || got.Listed[0][0] != 0 {
+		t.Errorf("unreadable %v blank %v listed %v", got.Unreadable, got.Blank, got.Listed)
+	}
+	if got.Right != "99999999999999999999.05" || got.Left != "0" {
+		t.Errorf("totals %s and %s", got.Left, got.Right)
+	}
+	if _, ok := exact.Plain(nil, []byte(got.Right)); !ok {
+		t.Error("a total is not in plain form")
+	}
+}

@@ -1,0 +1,358 @@
+package match_test
+
+import (
+	"cmp"
+	"math/big"
+	"slices"
+	"strings"
+	"time"
+
+	"twinsieve/core/tray"
+)
+
+// The oracle answers by the meanings alone, the slow way: every left record against every right record, and every way
+// to pair the records of a repeated key. It shares no code with what it checks.
+
+// oracleCase is one small problem: a key of one or two parts, then an amount within 0.05, a date within a day, a text.
+type oracleCase struct {
+	parts       int
+	blanksEqual bool // of the first key part
+	fields      int  // how many of the three fields are compared
+	rows        [2][][]string
+	came        [2][][]string // rows with their nulls, where those are not in rows
+	excluded    [2][]bool
+}
+
+type oracleRecord struct {
+	tray    tray.Tray
+	partner int // -1: none
+}
+
+type oracleAnswer struct {
+	sides   [2][]oracleRecord
+	counts  map[string]int64
+	totals  [2]map[tray.Tray]*big.Rat
+	tied    int // repeated keys whose best pairing was decided by content
+	crowded int // keys with two records or more on both sides
+}
+
+// oracleKey reads a key: trimmed, lower case, without zeros at the start of runs of digits. ok is false when unkeyed.
+func (c *oracleCase) key(row []string) (string, bool) {
+	var parts []string
+	for p := range c.parts {
+		text := strings.ToLower(strings.TrimSpace(row[p]))
+		if text == "" && !(c.blanksEqual && p == 0) {
+			return "", false
+		}
+		read := ""
+		for i, r := range text {
+			if r == '0' && (read == "" || !oracleDigit(read[len(read)-1])) && i+1 < len(text) && oracleDigit(text[i+1]) {
+				continue
+			}
+			read += string(r)
+		}
+		parts = append(parts, read)
+	}
+	return strings.Join(parts, "\x00"), true
+}
+
+func oracleDigit(c byte) bool { return c >= '0' && c <= '9' }
+
+// oracleNumber reads an amount; nil when blank, bad when unreadable.
+func oracleNumber(text string) (n *big.Rat, bad bool) {
+	if text == "" {
+		return nil, false
+	}
+	if strings.Trim(text, "+-.0123456789") != "" {
+		return nil, true
+	}
+	n, ok := new(big.Rat).SetString(text)
+	return n, !ok
+}
+
+var oracleLayouts = [2]string{"2006-01-02", "02.01.2006"}
+
+func oracleDate(text string, side int) (n *big.Rat, bad bool) {
+	if text == "" {
+		return nil, false
+	}
+	t, err := time.Parse(oracleLayouts[side], text)
+	if err != nil {
+		return nil, true
+	}
+	return big.NewRat(t.Unix()/86400, 1), false
+}
+
+// compare returns, for the fields of a pair, which agree and how far apart they are (nil: cannot be said).
+func (c *oracleCase) compare(l, r []string) (agrees []bool, apart []*big.Rat) {
+	number := func(a, b *big.Rat, badA, badB bool, within *big.Rat) {
+		switch {
+		case badA || badB, (a == nil) != (b == nil):
+			agrees, apart = append(agrees, false), append(apart, nil)
+		case a == nil:
+			agrees, apart = append(agrees, true), append(apart, new(big.Rat))
+		default:
+			d := new(big.Rat).Sub(b, a)
+			d.Abs(d)
+			agrees, apart = append(agrees, d.Cmp(within) <= 0), append(apart, d)
+		}
+	}
+	if c.fields > 0 {
+		a, badA := oracleNumber(l[2])
+		b, badB := oracleNumber(r[2])
+		number(a, b, badA, badB, big.NewRat(5, 100))
+	}
+	if c.fields > 1 {
+		a, badA := oracleDate(l[3], 0)
+		b, badB := oracleDate(r[3], 1)
+		number(a, b, badA, badB, big.NewRat(1, 1))
+	}
+	if c.fields > 2 {
+		agrees = append(agrees, l[4] == r[4])
+	}
+	return agrees, apart
+}
+
+// score is what the pairing rules look at in a whole pairing, the most important first; smaller is better.
+func (c *oracleCase) score(ls, rs [][]string, pairs [][2]int) []*big.Rat {
+	count := func(n int) *big.Rat { return big.NewRat(int64(n), 1) }
+	matched, agreeing, texts := 0, 0, 0
+	apart := make([]int, min(c.fields, 2))
+	sums := make([]*big.Rat, len(apart))
+	for i := range sums {
+		sums[i] = new(big.Rat)
+	}
+	for _, p := range pairs {
+		l, r := ls[p[0]], rs[p[1]]
+		agrees, distance := c.compare(l, r)
+		all := true
+		for _, a := range agrees {
+			if a {
+				agreeing++
+			}
+			all = all && a
+		}
+		if all {
+			matched++
+		}
+		if slices.Equal(l[:c.parts], r[:c.parts]) {
+			texts++
+		}
+		for i, d := range distance {
+			if d == nil {
+				apart[i]++
+			} else {
+				sums[i].Add(sums[i], d)
+			}
+		}
+	}
+	score := []*big.Rat{count(-matched), count(-agreeing), count(-texts)}
+	for i := range apart {
+		score = append(score, count(apart[i]), sums[i])
+	}
+	return score
+}
+
+// order sorts record numbers by content: compared values as read, then all cells, then number.
+func (c *oracleCase) order(side int, numbers []int) {
+	value := func(row []string) (v []string) {
+		as := func(n *big.Rat, bad bool, text string) string {
+			switch {
+			case bad:
+				return "1"
+			case n == nil:
+				return "0"
+			}
+			return "2" + text
+		}
+		if c.fields > 0 {
+			n, bad := oracleNumber(row[2])
+			text := ""
+			if n != nil {
+				text = strings.TrimSuffix(strings.TrimRight(n.FloatString(4), "0"), ".")
+			}
+			v = append(v, as(n, bad, text))
+		}
+		if c.fields > 1 {
+			n, bad := oracleDate(row[3], side)
+			text := ""
+			if n != nil {
+				text = time.Unix(n.Num().Int64()*86400, 0).UTC().Format("2006-01-02")
+			}
+			v = append(v, as(n, bad, text))
+		}
+		if c.fields > 2 {
+			if row[4] == "" {
+				v = append(v, "0")
+			} else {
+				v = append(v, "2"+row[4])
+			}
+		}
+		return v
+	}
+	slices.SortFunc(numbers, func(a, b int) int {
+		x, y := c.rows[side][a], c.rows[side][b]
+		if c.came[side] != nil {
+			x, y = c.came[side][a], c.came[side][b]
+		}
+		nullsFirst := func(p, q string) int { return cmp.Or(truth(q == null)-truth(p == null), cmp.Compare(p, q)) }
+		return cmp.Or(slices.Compare(value(c.rows[side][a]), value(c.rows[side][b])), slices.CompareFunc(x, y, nullsFirst), a-b)
+	})
+}
+
+// null stands for a null in a case's rows.
+const null = "\x00null"
+
+func truth(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// pairings calls visit with every way to give each of the fewer records a partner of its own.
+func pairings(l, r int, visit func([][2]int)) {
+	var chosen [][2]int
+	used := make([]bool, r)
+	var place func(i, left int)
+	place = func(i, left int) {
+		if left == 0 {
+			visit(chosen)
+			return
+		}
+		if i == l {
+			return
+		}
+		for j := range used {
+			if !used[j] {
+				used[j] = true
+				chosen = append(chosen, [2]int{i, j})
+				place(i+1, left-1)
+				chosen = chosen[:len(chosen)-1]
+				used[j] = false
+			}
+		}
+		if l-i > left {
+			place(i+1, left)
+		}
+	}
+	place(0, min(l, r))
+}
+
+func (c *oracleCase) solve() *oracleAnswer {
+	a := &oracleAnswer{counts: map[string]int64{}}
+	groups := map[string]*[2][]int{}
+	var kept [2]int64
+	for s := range 2 {
+		a.sides[s] = make([]oracleRecord, len(c.rows[s]))
+		for i, row := range c.rows[s] {
+			a.sides[s][i].partner = -1
+			key, ok := c.key(row)
+			switch {
+			case c.excluded[s][i]:
+				a.sides[s][i].tray = tray.Excluded
+				continue
+			case !ok:
+				a.sides[s][i].tray = tray.Unkeyed
+			default:
+				if groups[key] == nil {
+					groups[key] = &[2][]int{}
+				}
+				groups[key][s] = append(groups[key][s], i)
+			}
+			kept[s]++
+		}
+	}
+	for _, g := range groups {
+		c.settle(a, g)
+	}
+	c.count(a, kept)
+	for s := range 2 {
+		a.totals[s] = map[tray.Tray]*big.Rat{}
+		for i, r := range a.sides[s] {
+			if a.totals[s][r.tray] == nil {
+				a.totals[s][r.tray] = new(big.Rat)
+			}
+			if n, _ := oracleNumber(c.rows[s][i][2]); n != nil {
+				a.totals[s][r.tray].Add(a.totals[s][r.tray], n)
+			}
+		}
+	}
+	return a
+}
+
+func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
+	for s, lone := range [2]tray.Tray{tray.Missing, tray.Orphaned} {
+		for _, i := range g[s] {
+			if a.sides[s][i].tray = tray.Surplus; len(g[1-s]) == 0 {
+				a.sides[s][i].tray = lone
+			}
+		}
+	}
+	if len(g[0]) == 0 || len(g[1]) == 0 {
+		return
+	}
+	if len(g[0]) > 1 && len(g[1]) > 1 {
+		a.crowded++
+	}
+	var rows [2][][]string
+	for s := range 2 {
+		c.order(s, g[s])
+		for _, i := range g[s] {
+			rows[s] = append(rows[s], c.rows[s][i])
+		}
+	}
+	var best [][2]int
+	var bestScore []*big.Rat
+	tied := false
+	pairings(len(g[0]), len(g[1]), func(pairs [][2]int) {
+		score := c.score(rows[0], rows[1], pairs)
+		by := -1
+		if best != nil {
+			if by = slices.CompareFunc(score, bestScore, (*big.Rat).Cmp); by == 0 {
+				tied = true
+				by = slices.CompareFunc(pairs, best, func(x, y [2]int) int { return slices.Compare(x[:], y[:]) })
+			} else if by < 0 {
+				tied = false
+			}
+		}
+		if by < 0 {
+			best, bestScore = slices.Clone(pairs), score
+		}
+	})
+	if tied {
+		a.tied++
+	}
+	for _, p := range best {
+		l, r := g[0][p[0]], g[1][p[1]]
+		agrees, _ := c.compare(c.rows[0][l], c.rows[1][r])
+		at := tray.Matched
+		if slices.Contains(agrees, false) {
+			at = tray.Differing
+		}
+		a.sides[0][l], a.sides[1][r] = oracleRecord{at, r}, oracleRecord{at, l}
+	}
+}
+
+// count counts the rows of every comparison with two loops.
+func (c *oracleCase) count(a *oracleAnswer, kept [2]int64) {
+	partnered := [2]map[int]bool{{}, {}}
+	for i, l := range c.rows[0] {
+		for j, r := range c.rows[1] {
+			kl, okl := c.key(l)
+			kr, okr := c.key(r)
+			if okl && okr && kl == kr && !c.excluded[0][i] && !c.excluded[1][j] {
+				a.counts["inner"]++
+				partnered[0][i], partnered[1][j] = true, true
+			}
+		}
+	}
+	semi := [2]int64{int64(len(partnered[0])), int64(len(partnered[1]))}
+	inner := a.counts["inner"]
+	a.counts = map[string]int64{
+		"inner": inner, "left": inner + kept[0] - semi[0], "right": inner + kept[1] - semi[1],
+		"full": inner + kept[0] - semi[0] + kept[1] - semi[1], "left-semi": semi[0], "right-semi": semi[1],
+		"left-anti": kept[0] - semi[0], "right-anti": kept[1] - semi[1],
+		"full-anti": kept[0] - semi[0] + kept[1] - semi[1], "cross": kept[0] * kept[1],
+	}
+}

@@ -1,0 +1,191 @@
+package match
+
+import (
+	"encoding/binary"
+	"math/bits"
+	"sync"
+	"sync/atomic"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/spill"
+	"twinsieve/core/tray"
+)
+
+// blockBytes is the size of the pieces in which partitions grow.
+const blockBytes = 16 << 10
+
+// partitions are the records of both sides as entries, divided by the hash of their key.
+type partitions struct {
+	opts  Options
+	shift int // the hash's highest bits say the partition
+	parts []partition
+	used  atomic.Int64 // bytes of full blocks in memory
+	once  sync.Once
+	file  *spill.File
+	err   error
+}
+
+type partition [2]struct { // by side
+	mu      sync.Mutex
+	blocks  [][]byte
+	extents []extent
+}
+
+type extent struct {
+	at   int64
+	size int
+}
+
+// partitionCount chooses so many partitions that one of both sides fits a processor's cache and every worker's share of
+// the budget.
+func partitionCount(records int64, opts Options) int {
+	const entry = 96 // bytes, roughly
+	each := min(1<<20, opts.Budget/int64(4*opts.Workers))
+	n := records * entry / max(each, 1)
+	return 1 << min(max(bits.Len64(uint64(n)), 2), 10)
+}
+
+func newPartitions(n int, opts Options) *partitions {
+	return &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), parts: make([]partition, n)}
+}
+
+func (p *partitions) spilled() int64 { return p.file.Size() }
+func (p *partitions) close()         { _ = p.file.Close() }
+
+// keep takes over a full block, and returns one to go on with.
+func (p *partitions) keep(part int, s tray.Side, block []byte) ([]byte, error) {
+	to := &p.parts[part][s]
+	if p.used.Add(int64(cap(block))) <= p.opts.Budget {
+		to.mu.Lock()
+		to.blocks = append(to.blocks, block)
+		to.mu.Unlock()
+		return nil, nil
+	}
+	p.used.Add(-int64(cap(block)))
+	p.once.Do(func() { p.file, p.err = spill.Create(p.opts.TempDir) })
+	if p.err != nil {
+		return nil, p.err
+	}
+	at, err := p.file.Append(block)
+	if err != nil {
+		return nil, err
+	}
+	to.mu.Lock()
+	to.extents = append(to.extents, extent{at, len(block)})
+	to.mu.Unlock()
+	return block[:0], nil
+}
+
+// load returns all blocks of a partition's side, reading back into buffer what was spilled.
+func (p *partitions) load(part int, s tray.Side, buffer []byte) (blocks [][]byte, _ []byte, _ error) {
+	from := &p.parts[part][s]
+	size := 0
+	for _, e := range from.extents {
+		size += e.size
+	}
+	if cap(buffer) < size {
+		buffer = make([]byte, size)
+	}
+	blocks = from.blocks
+	rest := buffer[:size]
+	for _, e := range from.extents {
+		if err := p.file.ReadAt(rest[:e.size], e.at); err != nil {
+			return nil, buffer, err
+		}
+		blocks = append(blocks, rest[:e.size])
+		rest = rest[e.size:]
+	}
+	return blocks, buffer, nil
+}
+
+// release lets a worked partition's memory go.
+func (p *partitions) release(part int) {
+	for s := range p.parts[part] {
+		p.parts[part][s].blocks = nil
+	}
+}
+
+// writer is one worker's open blocks of one side.
+type writer struct {
+	to   *partitions
+	side tray.Side
+	open [][]byte // by partition
+}
+
+func (p *partitions) writer(s tray.Side) *writer {
+	return &writer{to: p, side: s, open: make([][]byte, len(p.parts))}
+}
+
+// An entry is its size and its record's number (4 bytes each), the key's hash (8), the key's size (4), the key, and the
+// values, each as its size and state in one varint followed by its text.
+const entryHead = 20
+
+// write adds a record to the partition that its hash says.
+func (w *writer) write(row uint32, hash uint64, key []byte, values []reading.Value) error {
+	size := entryHead + len(key)
+	for _, v := range values {
+		size += binary.MaxVarintLen32 + len(v.Text)
+	}
+	part := int(hash >> w.to.shift)
+	block := w.open[part]
+	if cap(block)-len(block) < size {
+		if len(block) > 0 {
+			var err error
+			if block, err = w.to.keep(part, w.side, block); err != nil {
+				return err
+			}
+		}
+		if cap(block) < size {
+			block = make([]byte, 0, max(size, blockBytes))
+		}
+	}
+	start := len(block)
+	block = block[:start+entryHead]
+	head := block[start:]
+	binary.LittleEndian.PutUint32(head[4:], row)
+	binary.LittleEndian.PutUint64(head[8:], hash)
+	binary.LittleEndian.PutUint32(head[16:], uint32(len(key)))
+	block = append(block, key...)
+	for _, v := range values {
+		block = binary.AppendUvarint(block, uint64(len(v.Text))<<2|uint64(v.State))
+		block = append(block, v.Text...)
+	}
+	binary.LittleEndian.PutUint32(block[start:], uint32(len(block)-start))
+	w.open[part] = block
+	return nil
+}
+
+// flush hands over what is in the open blocks.
+func (w *writer) flush() error {
+	for part, block := range w.open {
+		if len(block) > 0 {
+			if _, err := w.to.keep(part, w.side, block); err != nil {
+				return err
+			}
+		}
+		w.open[part] = nil
+	}
+	return nil
+}
+
+// entry is an entry in its block.
+type entry []byte
+
+func entryAt(block []byte, at uint32) entry {
+	return entry(block[at : at+binary.LittleEndian.Uint32(block[at:])])
+}
+
+func (e entry) row() uint32  { return binary.LittleEndian.Uint32(e[4:]) }
+func (e entry) hash() uint64 { return binary.LittleEndian.Uint64(e[8:]) }
+func (e entry) key() []byte  { return e[entryHead : entryHead+binary.LittleEndian.Uint32(e[16:])] }
+
+// values reads the entry's values into v, which has as many as the entry.
+func (e entry) values(v []reading.Value) {
+	rest := e[entryHead+binary.LittleEndian.Uint32(e[16:]):]
+	for i := range v {
+		head, n := binary.Uvarint(rest)
+		size := int(head >> 2)
+		v[i] = reading.Value{State: reading.State(head & 3), Text: rest[n : n+size]}
+		rest = rest[n+size:]
+	}
+}

@@ -1,0 +1,169 @@
+package match
+
+import (
+	"context"
+	"slices"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/pairing"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/tray"
+)
+
+// repeats are the keys that are on both sides and more than once on one.
+type repeats struct {
+	rows []uint32 // of each key: its left records, then its right records
+	keys []repeatedKey
+}
+
+type repeatedKey struct {
+	start uint32 // into rows
+	count [2]uint32
+}
+
+func (r *repeats) append(o *repeats) {
+	base := uint32(len(r.rows))
+	r.rows = append(r.rows, o.rows...)
+	for _, k := range o.keys {
+		k.start += base
+		r.keys = append(r.keys, k)
+	}
+}
+
+// side returns the record numbers of the key on side s.
+func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
+	if s == tray.Left {
+		return r.rows[k.start : k.start+k.count[0]]
+	}
+	return r.rows[k.start+k.count[0] : k.start+k.count[0]+k.count[1]]
+}
+
+// settleRepeats pairs the records of repeated keys. It takes as many keys at a time as the budget has room for, reads
+// each batch that holds one of their records once, and settles the keys in parallel.
+func (m *matcher) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
+	each := int64(256) // bytes of a record while it is being paired
+	for _, s := range tray.Sides {
+		each = max(each, 256+2*averageBytes(ctx, m.inputs[s].Table))
+	}
+	most := max(m.opts.Budget/2/each, 1)
+	slices.SortFunc(all.keys, func(a, b repeatedKey) int { return int(int64(all.rows[a.start]) - int64(all.rows[b.start])) })
+	total := int64(len(all.keys))
+	for done := 0; done < len(all.keys); {
+		end, records := done, int64(0)
+		for end < len(all.keys) && (end == done || records < most) {
+			records += int64(all.keys[end].count[0]) + int64(all.keys[end].count[1])
+			end++
+		}
+		if err := m.settleSome(ctx, all, all.keys[done:end], tallies); err != nil {
+			return err
+		}
+		done = end
+		m.opts.Progress(Progress{"repeated keys", int64(done), total})
+	}
+	return ctx.Err()
+}
+
+// averageBytes is about the size of one record, judged by the first batch.
+func averageBytes(ctx context.Context, t record.Table) int64 {
+	if t.Records() == 0 {
+		return 0
+	}
+	b, err := t.Batch(ctx, 0)
+	if err != nil {
+		return 0 // whoever reads the batch next meets the same error, and reports it
+	}
+	return b.Bytes() / int64(b.Records())
+}
+
+func (m *matcher) settleSome(ctx context.Context, all *repeats, keys []repeatedKey, tallies []*tally) error {
+	var loaded [2][][]pairing.Record // by side and key
+	for _, s := range tray.Sides {
+		var err error
+		if loaded[s], err = m.loadRecords(ctx, all, keys, s); err != nil {
+			return err
+		}
+	}
+	var next atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for _, t := range tallies {
+		group.Go(func() error {
+			for {
+				k := int(next.Add(1)) - 1
+				if k >= len(keys) {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				m.settleKey(loaded[0][k], loaded[1][k], t)
+			}
+		})
+	}
+	return group.Wait()
+}
+
+func (m *matcher) settleKey(left, right []pairing.Record, t *tally) {
+	records := [2][]pairing.Record{left, right}
+	pairs := pairing.Settle(m.plan.Fields, left, right)
+	for _, s := range tray.Sides {
+		for i := range records[s] {
+			m.index.Sides[s].Trays[records[s][i].Row] = tray.Surplus
+		}
+	}
+	for _, p := range pairs {
+		at := tray.Differing
+		if p.Matched {
+			at = tray.Matched
+		}
+		rows := [2]uint32{left[p.Left].Row, right[p.Right].Row}
+		for _, s := range tray.Sides {
+			m.index.Sides[s].Trays[rows[s]], m.index.Sides[s].Partners[rows[s]] = at, rows[s.Other()]
+		}
+	}
+	for _, s := range tray.Sides {
+		for i := range records[s] {
+			t.sum(s, m.index.Sides[s].Trays[records[s][i].Row], records[s][i].Values)
+		}
+	}
+}
+
+// loadRecords reads all records of the keys on one side, each batch once.
+func (m *matcher) loadRecords(ctx context.Context, all *repeats, keys []repeatedKey, s tray.Side) ([][]pairing.Record, error) {
+	type place struct {
+		row    uint32
+		key, i int
+	}
+	var places []place
+	loaded := make([][]pairing.Record, len(keys))
+	for k, key := range keys {
+		rows := all.side(key, s)
+		loaded[k] = make([]pairing.Record, len(rows))
+		for i, row := range rows {
+			places = append(places, place{row, k, i})
+		}
+	}
+	slices.SortFunc(places, func(a, b place) int { return int(int64(a.row) - int64(b.row)) })
+	rows := make([]uint32, len(places))
+	for i, p := range places {
+		rows[i] = p.row
+	}
+	readers := make([]*reading.Reader, len(m.plan.Values))
+	for i, v := range m.plan.Values {
+		readers[i] = v.Chain[s].Reader()
+	}
+	err := record.Gather(ctx, m.inputs[s].Table, rows, func(n int, b *record.Batch, i int) {
+		r := pairing.Record{Row: rows[n], Cells: b.Cells(i), Values: make([]reading.Value, len(readers))}
+		for v, reader := range readers {
+			value := reader.Cell([]byte(r.Cells[m.plan.Values[v].Column[s]].Text))
+			r.Values[v] = reading.Value{State: value.State, Text: slices.Clone(value.Text)}
+		}
+		for _, k := range m.plan.Key {
+			r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
+		}
+		loaded[places[n].key][places[n].i] = r
+	})
+	return loaded, err
+}

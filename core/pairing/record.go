@@ -1,0 +1,60 @@
+package pairing
+
+import (
+	"bytes"
+	"cmp"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+)
+
+// Record is what the pairing of one key looks at in a record.
+type Record struct {
+	Row    uint32          // number of the record in its set
+	Values []reading.Value // the plan's values as read
+	Keys   []string        // the key's texts before any reading
+	Cells  []record.Cell   // the whole record
+}
+
+// Compare orders records of one side by content: by the values of the compared fields in the order of the fields, then
+// by all their cells in column order.
+// Blank comes before unreadable, and unreadable before text; a null before an empty text; texts are ordered by their
+// bytes. Only records that are the same in every cell are ordered by their number.
+func Compare(fields []sieve.PlanField, a, b *Record) int {
+	if c := compareValues(fields, a, b); c != 0 {
+		return c
+	}
+	for i := range a.Cells {
+		if a.Cells[i].Null != b.Cells[i].Null {
+			if a.Cells[i].Null {
+				return -1
+			}
+			return 1
+		}
+		if c := cmp.Compare(a.Cells[i].Text, b.Cells[i].Text); c != 0 {
+			return c
+		}
+	}
+	return cmp.Compare(a.Row, b.Row)
+}
+
+func compareValues(fields []sieve.PlanField, a, b *Record) int {
+	for _, f := range fields {
+		x, y := a.Values[f.Value], b.Values[f.Value]
+		if c := cmp.Or(cmp.Compare(rank(x.State), rank(y.State)), bytes.Compare(x.Text, y.Text)); c != 0 {
+			return c
+		}
+	}
+	return 0
+}
+
+func rank(s reading.State) int {
+	switch {
+	case s.IsBlank():
+		return 0
+	case s == reading.Unreadable:
+		return 1
+	}
+	return 2
+}

@@ -1,0 +1,196 @@
+package reading
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"twinsieve/core/tray"
+)
+
+// Reading is one reading of a chain, as people write it.
+type Reading struct {
+	Side     *tray.Side // nil: both sides
+	Name     string
+	Argument string // "" when the reading takes none
+}
+
+// Parse reads the text form of a reading.
+func Parse(text string) (Reading, error) {
+	r := Reading{Name: strings.TrimSpace(text)}
+	for _, s := range tray.Sides {
+		if rest, ok := strings.CutPrefix(r.Name, s.String()+" "); ok {
+			r.Side, r.Name = &s, strings.TrimSpace(rest)
+			break
+		}
+	}
+	r.Name, r.Argument, _ = strings.Cut(r.Name, " ")
+	r.Argument = strings.TrimSpace(r.Argument)
+	if _, err := r.compile(); err != nil {
+		return Reading{}, err
+	}
+	return r, nil
+}
+
+// String is the text form.
+func (r Reading) String() string {
+	text := r.Name
+	if r.Argument != "" {
+		text += " " + r.Argument
+	}
+	if r.Side != nil {
+		text = r.Side.String() + " " + text
+	}
+	return text
+}
+
+// MarshalText writes the text form.
+func (r Reading) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
+
+// UnmarshalText reads the text form.
+func (r *Reading) UnmarshalText(b []byte) (err error) {
+	*r, err = Parse(string(b))
+	return err
+}
+
+func (r Reading) compile() (step, error) {
+	for _, k := range kinds {
+		if k.name != r.Name {
+			continue
+		}
+		switch {
+		case k.argument == "" && r.Argument != "":
+			return nil, fmt.Errorf("the reading %q takes nothing after its name, and %q stands there", k.name, r.Argument)
+		case k.argument != "" && r.Argument == "":
+			return nil, fmt.Errorf("the reading %q needs %s after its name", k.name, k.argument)
+		}
+		return k.compile(r.Argument)
+	}
+	return nil, fmt.Errorf("there is no reading %q; the readings are %s", r.Name, strings.Join(Names(), ", "))
+}
+
+// Kind describes a reading that exists, for help texts and forms.
+type Kind struct {
+	Name     string `json:"name"`
+	Argument string `json:"argument,omitempty"` // what stands after the name; empty when nothing does
+	Says     string `json:"says"`
+}
+
+// Kinds are the readings that exist.
+func Kinds() []Kind {
+	var list []Kind
+	for _, k := range kinds {
+		list = append(list, Kind{k.name, k.argument, k.says})
+	}
+	return list
+}
+
+// Names are the names of the readings that exist.
+func Names() []string {
+	var names []string
+	for _, k := range kinds {
+		names = append(names, k.name)
+	}
+	return names
+}
+
+// Chain is a side's readings, ready to be applied. The zero value reads every cell as its text. A chain may be used by
+// several goroutines at once.
+type Chain struct {
+	steps []step
+	text  string
+}
+
+// Compile returns the chain of side s from readings, some of which may be for the other side only.
+func Compile(readings []Reading, s tray.Side) (Chain, error) {
+	var c Chain
+	for _, r := range readings {
+		if r.Side != nil && *r.Side != s {
+			continue
+		}
+		step, err := r.compile()
+		if err != nil {
+			return Chain{}, err
+		}
+		c.steps = append(c.steps, step)
+		r.Side = nil
+		c.text += r.String() + ", "
+	}
+	return c, nil
+}
+
+// Same reports whether two chains read everything alike.
+func (c Chain) Same(other Chain) bool { return c.text == other.text }
+
+// Reader applies a chain, cell by cell or to whole columns. It owns the buffers between the steps, so each goroutine
+// needs its own.
+type Reader struct {
+	chain Chain
+	a, b  []byte
+}
+
+// Reader returns a new reader of the chain.
+func (c Chain) Reader() *Reader { return &Reader{chain: c} }
+
+// Cell reads one cell. The value's text is valid until the next call, or as long as cell where the chain is empty.
+func (r *Reader) Cell(cell []byte) Value {
+	if len(cell) == 0 {
+		return Value{State: Blank}
+	}
+	src := cell
+	for _, step := range r.chain.steps {
+		out, ok := step(r.a[:0], src)
+		if !ok {
+			return Value{State: Unreadable}
+		}
+		if len(out) == 0 {
+			return Value{State: Emptied}
+		}
+		src = out
+		r.a, r.b = r.b, out
+	}
+	return Value{State: Text, Text: src}
+}
+
+// Column is a batch's column as read: a state for each cell, and the text of those that have one.
+type Column struct {
+	text    []byte
+	offsets []int32
+	states  []State // nil when the chain is empty: a cell is then blank when it has no text, else text
+}
+
+// At returns the value of cell i.
+func (c *Column) At(i int) Value {
+	text := c.text[c.offsets[i]:c.offsets[i+1]]
+	if c.states != nil {
+		return Value{c.states[i], text}
+	}
+	if len(text) == 0 {
+		return Value{State: Blank}
+	}
+	return Value{Text, text}
+}
+
+// Column reads a column of a batch. Where the chain is empty, nothing is copied. into may be a column of an earlier
+// batch, whose buffers are then used again.
+func (r *Reader) Column(col *array.String, into *Column) {
+	text, offsets := col.ValueBytes(), col.ValueOffsets()
+	if base := offsets[0]; base != 0 {
+		panic("reading: a sliced column")
+	}
+	if len(r.chain.steps) == 0 {
+		*into = Column{text: text, offsets: offsets}
+		return
+	}
+	if into.states == nil { // not ours to write into
+		*into = Column{}
+	}
+	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
+	for i := range len(offsets) - 1 {
+		v := r.Cell(text[offsets[i]:offsets[i+1]])
+		into.text = append(into.text, v.Text...)
+		into.offsets = append(into.offsets, int32(len(into.text)))
+		into.states = append(into.states, v.State)
+	}
+}

@@ -1,0 +1,130 @@
+// Package record holds record sets by column.
+//
+// A record set is a sequence of records under named columns. Every cell is text, exactly as it came, or null; what the
+// text means is decided later, by readings. Records are held in [Batch]es of Apache Arrow string arrays, and a whole set
+// is a [Table]: batches that can be read any number of times, in any order and from several goroutines. Where the batches
+// live is the table's business: [Spool] keeps them in memory up to a budget and in a temporary file beyond it; the
+// store keeps them in its data file.
+//
+// Records are numbered from 0 in input order. Where a set has come from a text file, each record knows its line.
+package record
+
+import (
+	"context"
+	"fmt"
+	"sort"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
+	"github.com/apache/arrow-go/v18/arrow/memory"
+)
+
+// The limits of one batch. A batch is cut as soon as either is reached, so that a page decodes only what it shows.
+const (
+	BatchRecords = 16 << 10 // records
+	BatchBytes   = 4 << 20  // bytes of text in one column
+)
+
+// MaxRecords is the largest number of records that one side may have.
+const MaxRecords = 1<<32 - 2
+
+// Batch is a run of consecutive records, held by column. A batch is never changed once made.
+type Batch struct {
+	First   int64           // number of the first record
+	Columns []*array.String // one per column of the set, all of one length
+	Lines   []int64         // line of the source on which each record starts, counted from 1; nil when there are no lines
+}
+
+// Records is the number of records in the batch.
+func (b *Batch) Records() int {
+	if len(b.Columns) == 0 {
+		return len(b.Lines)
+	}
+	return b.Columns[0].Len()
+}
+
+// Bytes is about how much memory the batch holds.
+func (b *Batch) Bytes() int64 {
+	n := int64(8 * len(b.Lines))
+	for _, c := range b.Columns {
+		n += int64(len(c.ValueBytes())) + 4*int64(c.Len()+1)
+	}
+	return n
+}
+
+// Line returns the source line of the batch's record i, or 0 when it has none.
+func (b *Batch) Line(i int) int64 {
+	if b.Lines == nil {
+		return 0
+	}
+	return b.Lines[i]
+}
+
+// Cells returns the cells of the batch's record i, as copies that outlive the batch.
+func (b *Batch) Cells(i int) []Cell {
+	cells := make([]Cell, len(b.Columns))
+	for c, col := range b.Columns {
+		cells[c] = Cell{Text: string([]byte(col.Value(i))), Null: col.IsNull(i)}
+	}
+	return cells
+}
+
+// Cell is one cell as it came: its text, or a null from a source that knows nulls. A null has no text.
+type Cell struct {
+	Text string
+	Null bool
+}
+
+// Blank reports whether the cell is blank: null or without text.
+func (c Cell) Blank() bool { return c.Text == "" }
+
+// Table is a record set that can be read again and again. Its methods may be called from several goroutines at once.
+type Table interface {
+	// Columns are the column names, each different from the others.
+	Columns() []string
+	// Records is the number of records.
+	Records() int64
+	// Starts are the numbers of each batch's first record, ascending.
+	Starts() []int64
+	// Batch returns batch i.
+	Batch(ctx context.Context, i int) (*Batch, error)
+}
+
+// Gather visits the records with the given numbers, which must be in ascending order and may repeat. Each batch that
+// holds one is read once. The visit's batch is valid after the visit, too.
+func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, i int)) error {
+	starts := t.Starts()
+	for n := 0; n < len(rows); {
+		row := int64(rows[n])
+		if row >= t.Records() {
+			return fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+		}
+		at := sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
+		b, err := t.Batch(ctx, at)
+		if err != nil {
+			return err
+		}
+		for end := b.First + int64(b.Records()); n < len(rows) && int64(rows[n]) < end; n++ {
+			visit(n, b, int(int64(rows[n])-b.First))
+		}
+	}
+	return nil
+}
+
+// stringArray wraps text and its offsets as an Arrow array without copying. valid is nil when no cell is null.
+func stringArray(text []byte, offsets []int32, valid []byte) *array.String {
+	n, nulls := len(offsets)-1, 0
+	var bitmap *memory.Buffer
+	if valid != nil {
+		bitmap, nulls = memory.NewBufferBytes(valid), array.UnknownNullCount
+	}
+	data := array.NewData(arrow.BinaryTypes.String, n, []*memory.Buffer{
+		bitmap, memory.NewBufferBytes(arrow.Int32Traits.CastToBytes(offsets)), memory.NewBufferBytes(text),
+	}, nil, nulls, 0)
+	return array.NewStringData(data)
+}
+
+// dataOf wraps the bytes of n fixed-width values without copying.
+func dataOf(t arrow.DataType, n int, b []byte) *array.Data {
+	return array.NewData(t, n, []*memory.Buffer{nil, memory.NewBufferBytes(b)}, nil, 0, 0)
+}

@@ -1,0 +1,123 @@
+// Package sieve holds the definition of a comparison: two record sets, what makes two of their records the same, and
+// which fields must agree.
+//
+// A [Definition] is what people write, store and exchange; it names columns. [Definition.Compile] holds it against the
+// columns of two record sets and gives a [Plan], in which everything is resolved and ready for the match. Whatever is
+// wrong is an [Error] that says where in the definition it stands and how to mend it.
+package sieve
+
+import (
+	"fmt"
+	"strings"
+
+	"twinsieve/core/reading"
+)
+
+// Definition is a sieve.
+type Definition struct {
+	Name    string    `json:"name" yaml:"sieve"`
+	Left    string    `json:"left" yaml:"left"`                           // name of the left record set
+	Right   string    `json:"right" yaml:"right"`                         // name of the right record set
+	Key     []KeyPart `json:"key" yaml:"key"`                             // one part or more
+	Compare []Field   `json:"compare,omitempty" yaml:"compare,omitempty"` // none: records match on the key only
+	Amounts []Amount  `json:"amounts,omitempty" yaml:"amounts,omitempty"` // balanced; none: every field compared as decimal
+}
+
+// Columns is a pair of columns, one of each side. An empty Right means that the column is named alike on both sides.
+type Columns struct {
+	Left  string `json:"left" yaml:"left"`
+	Right string `json:"right,omitempty" yaml:"right,omitempty"`
+}
+
+// On returns the column names on the left and on the right.
+func (c Columns) On() (left, right string) {
+	if c.Right == "" {
+		return c.Left, c.Left
+	}
+	return c.Left, c.Right
+}
+
+// String writes the pair as "left = right", or as one name where both are alike.
+func (c Columns) String() string {
+	if l, r := c.On(); l != r {
+		return l + " = " + r
+	}
+	return c.Left
+}
+
+// KeyPart is a pair of columns whose values must be equal, after their readings, in records that are the same.
+type KeyPart struct {
+	Columns  `yaml:",inline"`
+	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
+	Blanks   string            `json:"blanks,omitempty" yaml:"blanks,omitempty"` // "equal": blanks equal each other; else a blank leaves the record unkeyed
+}
+
+// Field is a pair of columns that must agree in records that are paired.
+type Field struct {
+	Columns  `yaml:",inline"`
+	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
+	As       string            `json:"as,omitempty" yaml:"as,omitempty"`         // text (when empty), decimal or date
+	Within   string            `json:"within,omitempty" yaml:"within,omitempty"` // tolerance: a number for decimal, days for date
+}
+
+// Amount is a pair of columns whose totals the balance accounts for.
+type Amount struct {
+	Columns  `yaml:",inline"`
+	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
+}
+
+// Error is something wrong in a definition.
+type Error struct {
+	Where string // path into the definition, such as "key[0].right"
+	What  string // what is wrong, and how to mend it
+}
+
+// Error implements error.
+func (e *Error) Error() string { return e.Where + ": " + e.What }
+
+func wrong(where, format string, args ...any) *Error {
+	return &Error{Where: where, What: fmt.Sprintf(format, args...)}
+}
+
+// Swapped returns the definition with its sides exchanged.
+func (d Definition) Swapped() Definition {
+	d.Left, d.Right = d.Right, d.Left
+	swap := func(c Columns, readings []reading.Reading) (Columns, []reading.Reading) {
+		l, r := c.On()
+		turned := make([]reading.Reading, len(readings))
+		for i, reading := range readings {
+			if reading.Side != nil {
+				other := reading.Side.Other()
+				reading.Side = &other
+			}
+			turned[i] = reading
+		}
+		return Columns{Left: r, Right: l}, turned
+	}
+	key := make([]KeyPart, len(d.Key))
+	for i, k := range d.Key {
+		k.Columns, k.Readings = swap(k.Columns, k.Readings)
+		key[i] = k
+	}
+	compare := make([]Field, len(d.Compare))
+	for i, f := range d.Compare {
+		f.Columns, f.Readings = swap(f.Columns, f.Readings)
+		compare[i] = f
+	}
+	amounts := make([]Amount, len(d.Amounts))
+	for i, a := range d.Amounts {
+		a.Columns, a.Readings = swap(a.Columns, a.Readings)
+		amounts[i] = a
+	}
+	d.Key, d.Compare, d.Amounts = key, compare, amounts
+	return d
+}
+
+// KeyNames are the key's columns in words, such as "call_no = Voyage Call, service_date = Invoiced On".
+func (d Definition) KeyNames() string {
+	var names []string
+	for _, k := range d.Key {
+		names = append(names, k.Columns.String())
+	}
+	return strings.Join(names, ", ")
+}

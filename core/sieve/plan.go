@@ -1,0 +1,205 @@
+package sieve
+
+import (
+	"fmt"
+
+	"github.com/shopspring/decimal"
+
+	"twinsieve/core/agree"
+	"twinsieve/core/nearest"
+	"twinsieve/core/reading"
+	"twinsieve/core/tray"
+)
+
+// Plan is a definition resolved against the columns of two record sets.
+type Plan struct {
+	Definition Definition
+	Columns    [2][]string  // column names of each side
+	Key        []PlanKey    // parts of the key
+	Fields     []PlanField  // compared fields
+	Values     []PlanValue  // what fields and amounts read, each once
+	Amounts    []PlanAmount // amounts of the balance
+}
+
+// PlanValue is a pair of columns and how each side's is read. Both indexes of an array are by side.
+type PlanValue struct {
+	Column [2]int
+	Chain  [2]reading.Chain
+}
+
+// PlanKey is a part of the key.
+type PlanKey struct {
+	PlanValue
+	BlanksEqual bool
+}
+
+// PlanField is a compared field: which of the plan's values it compares, and by which rule.
+type PlanField struct {
+	Name  string
+	Value int
+	Rule  agree.Rule
+}
+
+// PlanAmount is an amount of the balance: which of the plan's values holds it.
+type PlanAmount struct {
+	Name  string
+	Value int
+}
+
+// Compile resolves the definition against the column names of both sides. Errors are of type *[Error].
+func (d Definition) Compile(left, right []string) (*Plan, error) {
+	p := &Plan{Definition: d, Columns: [2][]string{left, right}}
+	if len(d.Key) == 0 {
+		return nil, wrong("key", "a key needs at least one pair of columns; the left has %s, the right has %s", list(left), list(right))
+	}
+	for i, k := range d.Key {
+		where := fmt.Sprintf("key[%d]", i)
+		v, err := p.value(where, k.Columns, k.Readings)
+		if err != nil {
+			return nil, err
+		}
+		if k.Blanks != "" && k.Blanks != "equal" {
+			return nil, wrong(where+".blanks", "%q stands here; write \"equal\", or leave it out so that a blank makes the record unkeyed", k.Blanks)
+		}
+		p.Key = append(p.Key, PlanKey{v, k.Blanks == "equal"})
+	}
+	for i, f := range d.Compare {
+		if err := p.field(fmt.Sprintf("compare[%d]", i), f); err != nil {
+			return nil, err
+		}
+	}
+	for i, a := range d.Amounts {
+		v, err := p.value(fmt.Sprintf("amounts[%d]", i), a.Columns, ending(a.Readings, "number", ""))
+		if err != nil {
+			return nil, err
+		}
+		p.Amounts = append(p.Amounts, PlanAmount{a.Columns.String(), p.keep(v)})
+	}
+	if len(d.Amounts) == 0 {
+		for _, f := range p.Fields {
+			if f.Rule.Kind == agree.Decimal {
+				p.Amounts = append(p.Amounts, PlanAmount{f.Name, f.Value})
+			}
+		}
+	}
+	return p, nil
+}
+
+func (p *Plan) field(where string, f Field) error {
+	kind, err := agree.ParseKind(f.As)
+	if err != nil {
+		return wrong(where+".as", "%s", err)
+	}
+	rule := agree.Rule{Kind: kind}
+	if f.Within != "" {
+		if rule.Within, err = tolerance(kind, f.Within); err != nil {
+			return wrong(where+".within", "%s", err)
+		}
+	}
+	readings := f.Readings
+	switch kind {
+	case agree.Decimal:
+		readings = ending(readings, "number", "")
+	case agree.Date:
+		readings = ending(readings, "date", reading.ISODate)
+	}
+	v, err := p.value(where, f.Columns, readings)
+	if err != nil {
+		return err
+	}
+	p.Fields = append(p.Fields, PlanField{f.Columns.String(), p.keep(v), rule})
+	return nil
+}
+
+func tolerance(kind agree.Kind, text string) (decimal.Decimal, error) {
+	if kind == agree.Text {
+		return decimal.Zero, fmt.Errorf("a tolerance of %s stands on a text; compare as decimal or date, or leave it out", text)
+	}
+	within, err := decimal.NewFromString(text)
+	switch {
+	case err != nil:
+		return decimal.Zero, fmt.Errorf("the tolerance %q is not a number", text)
+	case within.IsNegative():
+		return decimal.Zero, fmt.Errorf("the tolerance %s is below zero; write the greatest difference that still agrees", text)
+	case kind == agree.Date && !within.IsInteger():
+		return decimal.Zero, fmt.Errorf("the tolerance %s of a date is not a whole number of days", text)
+	}
+	return within, nil
+}
+
+// ending returns readings with the named one at the end for each side that does not end with that name already.
+func ending(readings []reading.Reading, name, argument string) []reading.Reading {
+	out := append([]reading.Reading{}, readings...)
+	for _, s := range tray.Sides {
+		last := ""
+		for _, r := range readings {
+			if r.Side == nil || *r.Side == s {
+				last = r.Name
+			}
+		}
+		if last != name {
+			out = append(out, reading.Reading{Side: &s, Name: name, Argument: argument})
+		}
+	}
+	return out
+}
+
+func (p *Plan) value(where string, c Columns, readings []reading.Reading) (v PlanValue, err error) {
+	names := [2]string{}
+	names[0], names[1] = c.On()
+	for _, s := range tray.Sides {
+		at := fmt.Sprintf("%s.%s", where, s)
+		if v.Column[s] = indexOf(p.Columns[s], names[s]); v.Column[s] < 0 {
+			return v, unknownColumn(at, s, names[s], p.Columns[s])
+		}
+		if v.Chain[s], err = reading.Compile(readings, s); err != nil {
+			return v, wrong(where+".readings", "%s", err)
+		}
+	}
+	return v, nil
+}
+
+// keep returns the place of v among the plan's values, adding it where nothing reads the same yet.
+func (p *Plan) keep(v PlanValue) int {
+	for i, w := range p.Values {
+		if w.Column == v.Column && w.Chain[0].Same(v.Chain[0]) && w.Chain[1].Same(v.Chain[1]) {
+			return i
+		}
+	}
+	p.Values = append(p.Values, v)
+	return len(p.Values) - 1
+}
+
+func indexOf(names []string, name string) int {
+	for i, n := range names {
+		if n == name {
+			return i
+		}
+	}
+	return -1
+}
+
+func unknownColumn(where string, s tray.Side, name string, columns []string) *Error {
+	if name == "" {
+		return wrong(where, "no column is named here; the %s side has %s", s, list(columns))
+	}
+	return wrong(where, "the %s side has no column %q; it has %s", s, name, list(nearest.First(name, columns)))
+}
+
+func list(names []string) string {
+	const most = 12
+	text := ""
+	for i, n := range names {
+		if i == most {
+			return text + fmt.Sprintf(" and %d more", len(names)-most)
+		}
+		if i > 0 {
+			text += ", "
+		}
+		text += fmt.Sprintf("%q", n)
+	}
+	if text == "" {
+		return "no columns"
+	}
+	return text
+}

@@ -1,0 +1,87 @@
+// Package tray names the places where a record ends up. Every record of both sides lies in exactly one.
+package tray
+
+import "fmt"
+
+// Side is one of the two sides of a sieve. Left is the reference: what should be there.
+type Side uint8
+
+// The two sides.
+const (
+	Left Side = iota
+	Right
+)
+
+// Sides are both sides, left first, for loops.
+var Sides = [2]Side{Left, Right}
+
+// String returns "left" or "right".
+func (s Side) String() string {
+	if s == Left {
+		return "left"
+	}
+	return "right"
+}
+
+// Other returns the opposite side.
+func (s Side) Other() Side { return 1 - s }
+
+// Tray is the place of a record.
+type Tray uint8
+
+// The trays. Missing holds left records only, Orphaned right records only; the others hold records of both sides.
+const (
+	Matched   Tray = iota // paired, and every compared field agrees
+	Differing             // paired, and a compared field does not agree
+	Missing               // no right record has the key
+	Orphaned              // no left record has the key
+	Surplus               // the key is on both sides, but more often on this one
+	Unkeyed               // a key part is blank or unreadable
+	Excluded              // the side's row filter left the record out
+	Count                 // how many trays there are
+)
+
+var names = [Count]string{"matched", "differing", "missing", "orphaned", "surplus", "unkeyed", "excluded"}
+
+// All are the trays in the order in which people read them.
+var All = [Count]Tray{Matched, Differing, Missing, Orphaned, Surplus, Unkeyed, Excluded}
+
+// String returns the tray's identifier, as in files, interfaces and commands.
+func (t Tray) String() string {
+	if t < Count {
+		return names[t]
+	}
+	return fmt.Sprintf("tray(%d)", uint8(t))
+}
+
+// Parse returns the tray with the identifier name.
+func Parse(name string) (Tray, error) {
+	for i, n := range names {
+		if n == name {
+			return Tray(i), nil
+		}
+	}
+	return 0, fmt.Errorf("there is no tray %q; the trays are %v", name, names)
+}
+
+// MarshalText writes the identifier.
+func (t Tray) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+
+// UnmarshalText reads an identifier.
+func (t *Tray) UnmarshalText(b []byte) (err error) {
+	*t, err = Parse(string(b))
+	return err
+}
+
+// On reports whether records of side s can lie in the tray.
+func (t Tray) On(s Side) bool {
+	return !(t == Missing && s == Right) && !(t == Orphaned && s == Left)
+}
+
+// Paired reports whether the tray's records have a partner each.
+func (t Tray) Paired() bool { return t == Matched || t == Differing }
+
+// Exception reports whether the tray's records are exceptions: something that a person has to look at.
+func (t Tray) Exception() bool {
+	return t == Differing || t == Missing || t == Orphaned || t == Surplus || t == Unkeyed
+}

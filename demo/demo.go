@@ -1,0 +1,277 @@
+// Package demo makes the demo scenario: the port of Marrowick, its harbour office's service log, and the pilot station's
+// invoices for the same services.
+//
+// The scenario is made from a seed, always the same from the same seed, and with it a statement of what was planted:
+// how many records belong in each tray, how many rows each comparison has, what the amounts add up to. The statement is
+// counted while the records are made, never by matching them, so results can be held against it.
+//
+// All names are made up.
+package demo
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/text/cases"
+	"golang.org/x/text/language"
+
+	"twinsieve/core/tray"
+
+	_ "embed"
+)
+
+// The names of the scenario's record sets, and of its files in a folder.
+const (
+	ServiceLog = "service-log"
+	Invoices   = "invoices"
+
+	ServiceLogFile = "service-log.csv"
+	InvoicesFile   = "invoices.csv"
+	SieveFile      = "berth-billing.sieve.yaml"
+	PlantedFile    = "planted.json"
+)
+
+// Sieve is the text of the scenario's sieve file.
+//
+//go:embed berth-billing.sieve.yaml
+var Sieve []byte
+
+// Options choose a scenario. The zero value is the demo.
+type Options struct {
+	Seed     uint64
+	Services int // how many services agree on both sides without anything planted; 0: 1,090
+}
+
+// Planted is what a scenario states about itself. Arrays of two are left and right.
+type Planted struct {
+	Seed        uint64                  `json:"seed"`
+	Records     [2]int                  `json:"records"`
+	Rejects     [2]int                  `json:"rejects"`
+	Trays       [2]map[tray.Tray]int    `json:"trays"`
+	Comparisons map[string]int          `json:"comparisons"`
+	Totals      [2]Crowns               `json:"totals"`
+	Amounts     [2]map[tray.Tray]Crowns `json:"amounts"`
+	Cases       []Case                  `json:"cases"`
+}
+
+// Case is one kind of thing that was planted, and how often.
+type Case struct {
+	Name  string `json:"name"`
+	Says  string `json:"says"`
+	Times int    `json:"times"`
+}
+
+// Crowns is an amount in hundredths of a crown.
+type Crowns int64
+
+// String writes the amount in crowns, without zeros at the end.
+func (c Crowns) String() string {
+	sign := ""
+	if c < 0 {
+		sign, c = "-", -c
+	}
+	text := fmt.Sprintf("%s%d.%02d", sign, c/100, c%100)
+	return strings.TrimSuffix(strings.TrimRight(text, "0"), ".")
+}
+
+// MarshalText writes what String writes.
+func (c Crowns) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
+
+// Scenario is the demo's files and what was planted in them.
+type Scenario struct {
+	ServiceLog []byte // CSV
+	Invoices   []byte // CSV
+	Planted    Planted
+}
+
+// Write writes the scenario's files, its sieve and its statement into a folder, which it makes where it is not there.
+func (s *Scenario) Write(dir string) error {
+	planted, err := json.MarshalIndent(s.Planted, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	for name, content := range map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, SieveFile: Sieve, PlantedFile: append(planted, '\n')} {
+		if err := os.WriteFile(filepath.Join(dir, name), content, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// service is one service to a vessel on a call at the port.
+type service struct {
+	call   int
+	day    time.Time
+	code   string
+	vessel string
+	quay   string
+	amount Crowns
+}
+
+// logged is a line of the service log; billed is a line of the invoices. Their texts are as they stand in the files.
+type logged struct{ call, day, code, vessel, quay, amount, by string }
+
+type billed struct{ number, ship, call, day, code, amount, remark string }
+
+// maker makes one scenario.
+type maker struct {
+	rand    *rand.Rand
+	planted Planted
+	used    map[string]bool // keys as read, so that nothing pairs that was not planted to
+	left    []logged
+	right   []billed
+	calls   []service // one for each call, the part that its services share
+}
+
+// New makes a scenario.
+func New(o Options) *Scenario {
+	if o.Services == 0 {
+		o.Services = 1090
+	}
+	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}}
+	m.planted = Planted{Seed: o.Seed, Comparisons: map[string]int{}}
+	for s := range 2 {
+		m.planted.Trays[s], m.planted.Amounts[s] = map[tray.Tray]int{}, map[tray.Tray]Crowns{}
+		for _, t := range tray.All {
+			if t.On(tray.Side(s)) {
+				m.planted.Trays[s][t], m.planted.Amounts[s][t] = 0, 0
+			}
+		}
+	}
+	m.plant(o.Services)
+	return m.finish()
+}
+
+var (
+	vessels = []string{"Saltmarsh Wren", "Ardent Heron", "Sjöormen", "Corrie of Dunmaw", "Straßenfeger", "Ebba Lind", "Gannet's Pride", "Île Verte", "Maid of Pellan", "Nordlys II", "Ostrava Bell", "Quillon", "Tern & Tide", "Umber Jack", "Vesper Light", "Wilhelmina K", "Żuraw", "Yarrow"}
+	quays   = []string{"North Quay", "Salt Quay", "Tar Quay"}
+	clerks  = []string{"orrell", "vale", "marsh"}
+	codes   = []string{"PIL", "TUG", "MOR", "WTR", "WST"}
+	base    = map[string]Crowns{"PIL": 184000, "TUG": 231000, "MOR": 41550, "WTR": 27500, "WST": 36250}
+)
+
+// service makes a service whose key nothing else has.
+func (m *maker) service() service {
+	for {
+		if len(m.calls) == 0 || m.rand.IntN(3) == 0 {
+			m.calls = append(m.calls, service{
+				call:   4000 + m.rand.IntN(5000),
+				day:    time.Date(2031, 3, 1+m.rand.IntN(28), 0, 0, 0, 0, time.UTC),
+				vessel: vessels[m.rand.IntN(len(vessels))],
+				quay:   quays[m.rand.IntN(len(quays))],
+			})
+		}
+		s := m.calls[m.rand.IntN(len(m.calls))]
+		s.code = codes[m.rand.IntN(len(codes))]
+		s.amount = base[s.code] + Crowns(m.rand.IntN(400))*125
+		if m.take(s) {
+			return s
+		}
+	}
+}
+
+var capitals = cases.Upper(language.Und)
+
+// take takes the service's key, and reports false where it is taken.
+func (m *maker) take(s service) bool {
+	key := fmt.Sprintf("%d %s %s", s.call, s.day.Format(time.DateOnly), s.code)
+	taken := m.used[key]
+	m.used[key] = true
+	return !taken
+}
+
+// log writes a service into the service log as the harbour office does.
+func (m *maker) log(s service) *logged {
+	m.left = append(m.left, logged{
+		call: fmt.Sprintf("MW-%05d", s.call), day: s.day.Format("2006-01-02"), code: s.code, vessel: s.vessel,
+		quay: s.quay, amount: fmt.Sprintf("%d.%02d", s.amount/100, s.amount%100), by: clerks[m.rand.IntN(len(clerks))],
+	})
+	return &m.left[len(m.left)-1]
+}
+
+// bill writes a service into the invoices as the pilot station does: in lower case here and there, without the zeros,
+// the day first, the ship in capitals.
+func (m *maker) bill(s service) *billed {
+	call := fmt.Sprintf("MW-%d", s.call)
+	if m.rand.IntN(2) == 0 {
+		call = strings.ToLower(call)
+	}
+	m.right = append(m.right, billed{
+		ship: capitals.String(s.vessel), call: call, day: s.day.Format("02.01.2006"), code: strings.ToLower(s.code),
+		amount: Crowns.String(s.amount), remark: "",
+	})
+	return &m.right[len(m.right)-1]
+}
+
+// count states that a record of side s with the given amount lies in tray t.
+func (m *maker) count(s tray.Side, t tray.Tray, amount Crowns) {
+	m.planted.Records[s]++
+	m.planted.Trays[s][t]++
+	m.planted.Amounts[s][t] += amount
+	m.planted.Totals[s] += amount
+}
+
+// key states that one key is on l left and r right records.
+func (m *maker) key(l, r int) {
+	c := m.planted.Comparisons
+	c["inner"] += l * r
+	if l > 0 && r > 0 {
+		c["left-semi"] += l
+		c["right-semi"] += r
+	} else {
+		c["left-anti"] += l
+		c["right-anti"] += r
+	}
+}
+
+func (m *maker) finish() *Scenario {
+	c := m.planted.Comparisons
+	c["left-anti"] += m.planted.Trays[0][tray.Unkeyed]
+	c["right-anti"] += m.planted.Trays[1][tray.Unkeyed]
+	c["left"] = c["inner"] + c["left-anti"]
+	c["right"] = c["inner"] + c["right-anti"]
+	c["full-anti"] = c["left-anti"] + c["right-anti"]
+	c["full"] = c["inner"] + c["full-anti"]
+	c["cross"] = m.planted.Records[0] * m.planted.Records[1]
+
+	slices.SortStableFunc(m.left, func(a, b logged) int { return strings.Compare(a.day+a.call, b.day+b.call) })
+	m.rand.Shuffle(len(m.right), func(i, j int) { m.right[i], m.right[j] = m.right[j], m.right[i] })
+	left := [][]string{{"call_no", "service_date", "service_code", "vessel", "quay", "amount_due", "entered_by"}}
+	for _, l := range m.left {
+		left = append(left, []string{l.call, l.day, l.code, l.vessel, l.quay, l.amount, l.by})
+	}
+	right := [][]string{{"Invoice", "Ship", "Voyage Call", "Invoiced On", "Svc", "Amount", "Remark"}}
+	for i, r := range m.right {
+		right = append(right, []string{fmt.Sprintf("P%06d", 310001+i), r.ship, r.call, r.day, r.code, r.amount, r.remark})
+	}
+	s := &Scenario{Planted: m.planted}
+	s.ServiceLog = m.text(left, m.planted.Rejects[0])
+	s.Invoices = m.text(right, m.planted.Rejects[1])
+	return s
+}
+
+// text writes rows as CSV and breaks in as many faulty lines as rejects says.
+func (m *maker) text(rows [][]string, rejects int) []byte {
+	var out bytes.Buffer
+	faults := m.rand.Perm(len(rows) - 1)[:rejects]
+	for i, row := range rows {
+		w := csv.NewWriter(&out)
+		_ = w.Write(row) // a buffer takes everything
+		w.Flush()
+		if slices.Contains(faults, i) {
+			fmt.Fprintln(&out, "-- page total carried over --")
+		}
+	}
+	return out.Bytes()
+}

@@ -1,0 +1,408 @@
+// Package delimited reads and writes delimited text: one record a line, cells separated by a delimiter, as RFC 4180
+// describes it for the comma.
+//
+// The first line that is not empty names the columns. A cell may stand in double quotes and may then hold delimiters,
+// line ends and, doubled, quotes. Lines end with a line feed, with or without a carriage return before it. Text is UTF-8,
+// with or without a byte-order mark. Cells are taken exactly as they stand.
+//
+// What happens to odd input:
+//
+//	a line with more or fewer cells than there are columns   the line is rejected, the rest is read
+//	a quote inside a cell that is not quoted                  the line is rejected, the rest is read
+//	anything but a delimiter after a closing quote            the line is rejected, the rest is read
+//	an empty line                                             is passed over
+//	a quote that is never closed                              an [Error]: everything after it would be one cell
+//	a NUL byte, or bytes that are not UTF-8                   an [Error]
+//	a record of more than 16 MiB                              an [Error]
+//	no line at all, or two columns of one name                an [Error]
+//
+// The reader is our own because cells go straight into the buffers of Arrow arrays, without a string for each. A fuzz
+// test holds it against encoding/csv.
+package delimited
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"unicode/utf8"
+
+	"twinsieve/core/record"
+)
+
+// MaxRecordBytes is the greatest length of one record's text.
+const MaxRecordBytes = 16 << 20
+
+// Error is something in a text that makes it unreadable as a whole.
+type Error struct {
+	Line int64 // 0 when no line is to blame
+	What string
+}
+
+// Error implements error.
+func (e *Error) Error() string {
+	if e.Line == 0 {
+		return e.What
+	}
+	return fmt.Sprintf("line %d: %s", e.Line, e.What)
+}
+
+// Reject is a line that could not be taken as a record.
+type Reject struct {
+	Line   int64  `json:"line"` // on which it starts, counted from 1
+	Reason string `json:"reason"`
+	Text   string `json:"text"` // the line as it stands, cut after 1,000 bytes
+}
+
+const rejectText = 1000
+
+// Options are how to read a text. The zero value finds the delimiter.
+type Options struct {
+	Delimiter byte         // 0: found from the first lines
+	Reject    func(Reject) // called for each rejected line; nil: rejects are only counted
+}
+
+// Reader reads records from delimited text.
+type Reader struct {
+	source    io.Reader
+	opts      Options
+	delimiter byte
+	columns   []string
+	builder   *record.Builder
+
+	buffer     []byte
+	start, end int   // of what has been read and not yet used
+	ended      bool  // the source has no more
+	line       int64 // number of the line at start
+	rejects    int64
+	bytes      int64
+
+	cells   [][]byte // of the record being read
+	unquote []byte   // where quoted cells with doubled quotes are put together
+}
+
+// NewReader begins to read a text: it reads the line that names the columns.
+func NewReader(source io.Reader, opts Options) (*Reader, error) {
+	r := &Reader{source: source, opts: opts, buffer: make([]byte, 256<<10), line: 1}
+	for !r.ended && r.end < len(r.buffer)/2 { // enough to find the delimiter in
+		if err := r.fill(); err != nil {
+			return nil, err
+		}
+	}
+	if bytes.HasPrefix(r.rest(), []byte("\xEF\xBB\xBF")) {
+		r.start += 3
+	}
+	if r.delimiter = opts.Delimiter; r.delimiter == 0 {
+		r.delimiter = findDelimiter(r.rest())
+	}
+	for {
+		line := r.line
+		reason, err := r.next()
+		if err == io.EOF {
+			return nil, &Error{What: "the file is empty: not even a line that names the columns is there"}
+		}
+		if err != nil {
+			return nil, err
+		}
+		if reason != "" {
+			return nil, &Error{line, "the line that names the columns is not well formed: " + reason}
+		}
+		if r.cells != nil {
+			return r, r.nameColumns(line)
+		}
+	}
+}
+
+func (r *Reader) nameColumns(line int64) error {
+	seen := map[string]int{}
+	for i, cell := range r.cells {
+		name := string(cell)
+		if name == "" {
+			name = fmt.Sprintf("column %d", i+1)
+		}
+		if first, ok := seen[name]; ok {
+			return &Error{line, fmt.Sprintf("columns %d and %d are both named %q; give each column a name of its own", first, i+1, name)}
+		}
+		seen[name] = i + 1
+		r.columns = append(r.columns, name)
+	}
+	r.builder = record.NewBuilder(len(r.columns))
+	return nil
+}
+
+// Columns are the names of the columns. A column without a name is called "column" and its number.
+func (r *Reader) Columns() []string { return r.columns }
+
+// Delimiter is the delimiter stated or found.
+func (r *Reader) Delimiter() byte { return r.delimiter }
+
+// Rejects is the number of lines rejected so far.
+func (r *Reader) Rejects() int64 { return r.rejects }
+
+// Bytes is the number of bytes read from the source so far.
+func (r *Reader) Bytes() int64 { return r.bytes }
+
+// Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[Error].
+func (r *Reader) Next() (*record.Batch, error) {
+	for {
+		line, start := r.line, r.start
+		if batch, taken := r.plainLine(); taken {
+			if batch != nil {
+				return batch, nil
+			}
+			continue
+		}
+		reason, err := r.next()
+		switch {
+		case err == io.EOF:
+			if batch := r.builder.Flush(); batch != nil {
+				return batch, nil
+			}
+			return nil, io.EOF
+		case err != nil:
+			return nil, err
+		case reason == "" && r.cells == nil: // an empty line
+			continue
+		case reason == "" && len(r.cells) != len(r.columns):
+			reason = r.ragged(len(r.cells))
+		}
+		if reason != "" {
+			r.reject(line, start, reason)
+			continue
+		}
+		for c, cell := range r.cells {
+			r.builder.Cell(c, cell)
+		}
+		if batch := r.builder.Close(line); batch != nil {
+			return batch, nil
+		}
+	}
+}
+
+func (r *Reader) ragged(cells int) string {
+	plural := "s"
+	if cells == 1 {
+		plural = ""
+	}
+	return fmt.Sprintf("%d cell%s where %d columns are named", cells, plural, len(r.columns))
+}
+
+func (r *Reader) reject(line int64, start int, reason string) {
+	r.rejects++
+	if r.opts.Reject == nil {
+		return
+	}
+	text := bytes.TrimRight(r.buffer[min(start, r.start):r.start], "\r\n")
+	if len(text) > rejectText {
+		text = text[:rejectText]
+	}
+	r.opts.Reject(Reject{line, reason, string(bytes.ToValidUTF8(text, nil))})
+}
+
+func (r *Reader) rest() []byte { return r.buffer[r.start:r.end] }
+
+// plainLine takes the next line when it is whole in the buffer, has no quotes and as many cells as there are columns:
+// the quick way, that nearly every line goes. It leaves every other line where it is.
+func (r *Reader) plainLine() (batch *record.Batch, taken bool) {
+	rest := r.rest()
+	n := bytes.IndexByte(rest, '\n')
+	if n <= 0 {
+		return nil, false
+	}
+	text := rest[:n]
+	if text[n-1] == '\r' {
+		text = text[:n-1]
+	}
+	if len(text) == 0 || bytes.IndexByte(text, '"') >= 0 || !utf8.Valid(text) || bytes.Count(text, []byte{r.delimiter}) != len(r.columns)-1 {
+		return nil, false
+	}
+	for c := range len(r.columns) - 1 {
+		i := bytes.IndexByte(text, r.delimiter)
+		r.builder.Cell(c, text[:i])
+		text = text[i+1:]
+	}
+	r.builder.Cell(len(r.columns)-1, text)
+	r.start += n + 1
+	r.line++
+	return r.builder.Close(r.line - 1), true
+}
+
+// fill reads more of the source behind what the buffer holds, making room first.
+func (r *Reader) fill() error {
+	if r.start > 0 {
+		copy(r.buffer, r.buffer[r.start:r.end])
+		r.end -= r.start
+		r.start = 0
+	}
+	if r.end == len(r.buffer) {
+		if len(r.buffer) >= MaxRecordBytes {
+			return &Error{r.line, "a record of more than 16 MiB starts here; is this delimited text, and is every quote closed?"}
+		}
+		r.buffer = append(r.buffer, make([]byte, len(r.buffer))...)
+	}
+	n, err := io.ReadAtLeast(r.source, r.buffer[r.end:], 1)
+	if at := bytes.IndexByte(r.buffer[r.end:r.end+n], 0); at >= 0 {
+		line := r.line + int64(bytes.Count(r.buffer[r.start:r.end+at], []byte{'\n'}))
+		return &Error{line, "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
+	}
+	r.end += n
+	r.bytes += int64(n)
+	switch err {
+	case nil:
+	case io.EOF:
+		r.ended = true
+	default:
+		return err
+	}
+	return nil
+}
+
+// next reads the next record into r.cells, which stay valid until the next call; nil cells are an empty line. A reason
+// says why the line is no record. At the end of the text the error is io.EOF.
+func (r *Reader) next() (reason string, err error) {
+	for {
+		cells, used, lines, reason, complete := r.parse(r.rest())
+		if !complete && !r.ended {
+			if err := r.fill(); err != nil {
+				return "", err
+			}
+			continue
+		}
+		if !complete {
+			return "", &Error{r.line, "a quote is opened here and never closed; close it, or double it where it belongs to the text"}
+		}
+		if used == 0 {
+			return "", io.EOF
+		}
+		if text := r.rest()[:used]; !utf8.Valid(text) {
+			return "", &Error{r.line, "bytes stand here that are not UTF-8; save the file as UTF-8"}
+		}
+		r.start += used
+		r.line += int64(lines)
+		r.cells = cells
+		return reason, nil
+	}
+}
+
+// parse takes one record from the start of text. complete is false where more text is needed to say what it is. used
+// is the number of bytes that it takes with its line end, and lines the number of line ends among them.
+func (r *Reader) parse(text []byte) (cells [][]byte, used, lines int, reason string, complete bool) {
+	r.unquote = r.unquote[:0]
+	if n := emptyLine(text); n > 0 && (r.ended || n < len(text) || text[n-1] == '\n') {
+		return nil, n, 1, "", true
+	}
+	if len(text) == 0 {
+		return nil, 0, 0, "", r.ended
+	}
+	cells = r.cells[:0]
+	at := 0
+	for {
+		if at < len(text) && text[at] == '"' {
+			cell, next, ends, ok := r.quoted(text, at)
+			lines += ends
+			if !ok {
+				return nil, 0, 0, "", false
+			}
+			cells = append(cells, cell)
+			at = next
+			if n := lineEnd(text[at:], r.ended); n >= 0 {
+				return cells, at + n, lines + 1, "", true
+			}
+			if text[at] != r.delimiter {
+				reason = "text follows a closing quote"
+				break
+			}
+			at++
+			continue
+		}
+		n := bytes.IndexByte(text[at:], '\n')
+		if n < 0 && !r.ended {
+			return nil, 0, 0, "", false
+		}
+		line := text[at:]
+		if n >= 0 {
+			line = line[:n]
+		}
+		cell := line
+		d := bytes.IndexByte(line, r.delimiter)
+		if d >= 0 {
+			cell = line[:d]
+		} else if len(cell) > 0 && cell[len(cell)-1] == '\r' {
+			cell = cell[:len(cell)-1]
+		}
+		if bytes.IndexByte(cell, '"') >= 0 {
+			reason = "a quote stands inside a cell that is not quoted"
+			break
+		}
+		cells = append(cells, cell)
+		if d < 0 {
+			used = at + len(line)
+			if n >= 0 {
+				used++
+			}
+			return cells, used, lines + 1, "", true
+		}
+		at += d + 1
+	}
+	// The rest of the line on which it went wrong goes with it.
+	n := bytes.IndexByte(text[at:], '\n')
+	if n < 0 {
+		return nil, len(text), lines + 1, reason, r.ended
+	}
+	return nil, at + n + 1, lines + 1, reason, true
+}
+
+// emptyLine is the length of the line end that text starts with, or 0. A carriage return alone counts at the end.
+func emptyLine(text []byte) int {
+	switch {
+	case len(text) > 0 && text[0] == '\n':
+		return 1
+	case len(text) > 1 && text[0] == '\r' && text[1] == '\n':
+		return 2
+	case len(text) == 1 && text[0] == '\r':
+		return 1
+	}
+	return 0
+}
+
+// lineEnd is the length of the line end that text starts with: 0 at the end of everything, -1 where there is none.
+func lineEnd(text []byte, ended bool) int {
+	switch n := emptyLine(text); {
+	case n > 0:
+		return n
+	case len(text) == 0 && ended:
+		return 0
+	}
+	return -1
+}
+
+// quoted reads the quoted cell that starts at text[at]. It returns the place after its closing quote and the number of
+// line ends inside it; ok is false where the text ends too early to say.
+func (r *Reader) quoted(text []byte, at int) (cell []byte, next, lines int, ok bool) {
+	from := at + 1
+	start := len(r.unquote)
+	doubled := false
+	for i := from; ; {
+		n := bytes.IndexByte(text[i:], '"')
+		if n < 0 {
+			return nil, 0, 0, false
+		}
+		i += n
+		lines += bytes.Count(text[i-n:i], []byte{'\n'})
+		if i+1 < len(text) && text[i+1] == '"' {
+			r.unquote = append(r.unquote, text[from:i+1]...)
+			doubled = true
+			i += 2
+			from = i
+			continue
+		}
+		// What follows the quote decides; a carriage return does so only with the byte after it.
+		if !r.ended && (i+1 >= len(text) || text[i+1] == '\r' && i+2 >= len(text)) {
+			return nil, 0, 0, false
+		}
+		if !doubled {
+			return text[from:i:i], i + 1, lines, true
+		}
+		r.unquote = append(r.unquote, text[from:i]...)
+		return r.unquote[start:len(r.unquote):len(r.unquote)], i + 1, lines, true
+	}
+}

@@ -1,0 +1,140 @@
+// Package handover turns the entries of a report into rows that can be handed over: one row an entry, with where it
+// stands, why it is there, and the cells of both sides as they came.
+package handover
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"twinsieve/core/agree"
+	"twinsieve/core/exception"
+	"twinsieve/core/reading"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// Layout is the columns of a hand-over for a plan.
+type Layout struct {
+	plan     *sieve.Plan
+	measured []int // the fields that have differences: numbers and dates
+}
+
+// NewLayout returns the layout for a plan.
+func NewLayout(plan *sieve.Plan) *Layout {
+	l := &Layout{plan: plan}
+	for i, f := range plan.Fields {
+		if f.Rule.Kind != agree.Text {
+			l.measured = append(l.measured, i)
+		}
+	}
+	return l
+}
+
+// Columns are the names of the columns: the tray, the reason, the lines in both sources, the difference of each number or
+// date that is compared, and all columns of both sides. A name that both sides have gets the record set's name in front.
+func (l *Layout) Columns() []string {
+	columns := []string{"tray", "reason", "left line", "right line"}
+	for _, i := range l.measured {
+		columns = append(columns, "difference in "+l.plan.Fields[i].Name)
+	}
+	taken := map[string]bool{}
+	for _, c := range columns {
+		taken[c] = true
+	}
+	prefixes := [2]string{l.plan.Definition.Left, l.plan.Definition.Right}
+	if prefixes[0] == prefixes[1] {
+		prefixes = [2]string{"left", "right"}
+	}
+	other := [2]map[string]bool{{}, {}}
+	for _, s := range tray.Sides {
+		for _, c := range l.plan.Columns[s] {
+			other[s.Other()][c] = true
+		}
+	}
+	for _, s := range tray.Sides {
+		for _, c := range l.plan.Columns[s] {
+			if other[s][c] || taken[c] {
+				c = prefixes[s] + "." + c
+			}
+			for taken[c] {
+				c += "'"
+			}
+			taken[c] = true
+			columns = append(columns, c)
+		}
+	}
+	return columns
+}
+
+// Row returns the row of an entry.
+func (l *Layout) Row(e *exception.Entry) []string {
+	row := []string{e.Tray.String(), Reason(l.plan, e)}
+	for _, s := range tray.Sides {
+		line := ""
+		if r := e.Sides[s]; r != nil && r.Line > 0 {
+			line = strconv.FormatInt(r.Line, 10)
+		}
+		row = append(row, line)
+	}
+	for _, i := range l.measured {
+		difference := ""
+		if e.Fields != nil {
+			difference = e.Fields[i].Difference
+		}
+		row = append(row, difference)
+	}
+	for _, s := range tray.Sides {
+		for c := range l.plan.Columns[s] {
+			cell := ""
+			if r := e.Sides[s]; r != nil {
+				cell = r.Cells[c].Text
+			}
+			row = append(row, cell)
+		}
+	}
+	return row
+}
+
+// Reason says in a few words why an entry is in its tray.
+func Reason(plan *sieve.Plan, e *exception.Entry) string {
+	names := [2]string{plan.Definition.Left, plan.Definition.Right}
+	switch e.Tray {
+	case tray.Matched:
+		if len(plan.Fields) == 0 {
+			return "the keys are equal"
+		}
+		return "every compared field agrees"
+	case tray.Differing:
+		var parts []string
+		for i, f := range e.Fields {
+			if f.Agrees {
+				continue
+			}
+			part := plan.Fields[i].Name + " differs"
+			if f.Difference != "" {
+				part += " by " + f.Difference
+			}
+			parts = append(parts, part)
+		}
+		return strings.Join(parts, "; ")
+	case tray.Missing, tray.Orphaned:
+		return fmt.Sprintf("no %s record has this key", names[e.Side.Other()])
+	case tray.Surplus:
+		return fmt.Sprintf("%s has more records of this key than %s", names[e.Side], names[e.Side.Other()])
+	case tray.Unkeyed:
+		var parts []string
+		for _, c := range e.Causes {
+			column := plan.Columns[e.Side][plan.Key[c.Part].Column[e.Side]]
+			parts = append(parts, column+" "+causeNames[c.State])
+		}
+		return strings.Join(parts, "; ")
+	}
+	return "left out by the filter"
+}
+
+var causeNames = map[reading.State]string{
+	reading.Blank:      "is blank",
+	reading.Emptied:    "is blank after its readings",
+	reading.Unreadable: "cannot be read as stated",
+}

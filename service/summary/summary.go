@@ -1,0 +1,123 @@
+// Package summary says what a match found: in one sentence, in counts, and in the balance. The command line, the
+// interface and the console show the same summary.
+package summary
+
+import (
+	"fmt"
+	"strings"
+
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+
+	"twinsieve/core/balance"
+	"twinsieve/core/comparison"
+	"twinsieve/core/match"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// Summary is what a match found. Arrays of two are left and right.
+type Summary struct {
+	Verdict     string              `json:"verdict"`
+	Exceptions  int64               `json:"exceptions"` // differing pairs, and records that are missing, orphaned, surplus or unkeyed
+	Accounted   bool                `json:"accounted"`  // the balance closes: every record and amount is accounted for
+	Records     [2]int64            `json:"records"`
+	Trays       []Tray              `json:"trays"`
+	Comparisons []comparison.Count  `json:"comparisons"`
+	Relation    comparison.Relation `json:"relation"`
+	Keys        Keys                `json:"keys"`
+	Unkeyed     [2][]PartCauses     `json:"unkeyed"` // by key part
+	Values      [2][]PartCauses     `json:"values"`  // by compared field
+	Balance     []balance.Amount    `json:"balance"`
+	Spilled     int64               `json:"spilled"` // bytes that went to temporary files
+}
+
+// Tray is one tray's number of records on each side.
+type Tray struct {
+	Tray    tray.Tray `json:"tray"`
+	Records [2]int64  `json:"records"`
+	Entries int64     `json:"entries"` // lines of the report: a pair is one
+}
+
+// Keys says how often keys repeat.
+type Keys struct {
+	All      int64    `json:"all"`
+	Shared   int64    `json:"shared"`   // on both sides
+	Repeated [2]int64 `json:"repeated"` // carried by more than one record of the side
+}
+
+// PartCauses counts the blank, emptied and unreadable values of a pair of columns.
+type PartCauses struct {
+	Name string `json:"name"`
+	match.Causes
+}
+
+// Of sums up a match.
+func Of(plan *sieve.Plan, index *match.Index) *Summary {
+	b := balance.Of(plan, index)
+	t := &index.Totals
+	s := &Summary{
+		Accounted:   b.Holds(),
+		Records:     t.Records,
+		Comparisons: comparison.Counts(t),
+		Relation:    comparison.RelationOf(t),
+		Keys:        Keys{t.Keys, t.Shared, t.Repeated},
+		Balance:     b.Amounts,
+		Spilled:     index.Spilled,
+	}
+	for _, at := range tray.All {
+		line := Tray{Tray: at, Records: [2]int64{t.Trays[0][at], t.Trays[1][at]}}
+		line.Entries = line.Records[0]
+		if !at.Paired() {
+			line.Entries += line.Records[1]
+		}
+		if at.Exception() {
+			s.Exceptions += line.Entries
+		}
+		s.Trays = append(s.Trays, line)
+	}
+	for _, side := range tray.Sides {
+		for i, c := range t.Unkeyed[side] {
+			s.Unkeyed[side] = append(s.Unkeyed[side], PartCauses{plan.Definition.Key[i].Columns.String(), c})
+		}
+		for _, f := range plan.Fields {
+			s.Values[side] = append(s.Values[side], PartCauses{f.Name, t.Values[side][f.Value]})
+		}
+	}
+	s.Verdict = verdict(&plan.Definition, s)
+	return s
+}
+
+// Tray returns the summary's line of a tray.
+func (s *Summary) Tray(at tray.Tray) Tray { return s.Trays[at] }
+
+var numbers = message.NewPrinter(language.English)
+
+// Number writes a count with its thousands apart.
+func Number(n int64) string { return numbers.Sprintf("%d", n) }
+
+func verdict(d *sieve.Definition, s *Summary) string {
+	agree := "agree with a record of " + d.Right
+	if len(d.Compare) == 0 {
+		agree = "have a record of " + d.Right + " with their key"
+	}
+	matched := s.Trays[tray.Matched].Records[0]
+	first := fmt.Sprintf("%s of %s %s records %s.", Number(matched), Number(s.Records[0]), d.Left, agree)
+	if matched == s.Records[0] && matched == s.Records[1] && matched > 0 {
+		first = fmt.Sprintf("All %s %s records %s.", Number(matched), d.Left, agree)
+	}
+	if s.Exceptions == 0 {
+		return first + " Nothing needs a person."
+	}
+	var parts []string
+	for _, t := range s.Trays {
+		if t.Tray.Exception() && t.Entries > 0 {
+			parts = append(parts, fmt.Sprintf("%s %s", Number(t.Entries), t.Tray))
+		}
+	}
+	needs := "exceptions need"
+	if s.Exceptions == 1 {
+		needs = "exception needs"
+	}
+	return fmt.Sprintf("%s %s %s a person: %s.", first, Number(s.Exceptions), needs, strings.Join(parts, ", "))
+}
