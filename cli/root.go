@@ -50,7 +50,12 @@ func newRoot() *cobra.Command {
 		SilenceUsage:  true,
 	}
 	root.PersistentFlags().StringVarP(&flags.output, "output", "o", "table", "table, json, ndjson or csv")
-	root.AddCommand(newSift(flags))
+	root.PersistentFlags().StringVar(&flags.server, "server", "", "address of the service (default: TWINSIEVE_SERVER, or 127.0.0.1:8646)")
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return wrongRequest("%s. See %s --help", err, cmd.CommandPath())
+	})
+	root.AddCommand(newServe(), newDemo(), newLoad(flags), newSets(flags), newRecords(flags), newDefine(flags), newCounts(flags), newRun(flags),
+		newReport(flags), newExport(flags), newSift(flags))
 	return root
 }
 

@@ -20,7 +20,6 @@ import (
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 	"twinsieve/formats/delimited"
-	"twinsieve/formats/sievefile"
 	"twinsieve/service/handover"
 	"twinsieve/service/summary"
 )
@@ -148,12 +147,9 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 func (s *sifting) definition() (sieve.Definition, error) {
 	var d sieve.Definition
 	if s.sieveFile != "" {
-		text, err := os.ReadFile(s.sieveFile)
-		if err != nil {
-			return d, broken("the sieve file cannot be read: %s", err)
-		}
-		if d, err = sievefile.Read(text); err != nil {
-			return d, wrongRequest("%s: %s", s.sieveFile, err)
+		var err error
+		if d, err = readSieveFile(s.sieveFile); err != nil {
+			return d, err
 		}
 	}
 	for side, into := range []*string{&d.Left, &d.Right} {

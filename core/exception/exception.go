@@ -5,8 +5,6 @@ import (
 	"context"
 	"slices"
 
-	"github.com/shopspring/decimal"
-
 	"twinsieve/core/exact"
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
@@ -125,6 +123,9 @@ func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 	return entries, nil
 }
 
+// Judge fills in, for an entry whose records are there, which fields agree and what makes a record unkeyed.
+func Judge(plan *sieve.Plan, e *Entry) { newJudge(plan).judge(e) }
+
 // judge says again, for an entry shown, what the match found: which fields agree, and what makes a record unkeyed.
 type judge struct {
 	plan   *sieve.Plan
@@ -168,18 +169,4 @@ func (j *judge) judge(e *Entry) {
 
 func (j *judge) value(e *Entry, s tray.Side, value int) reading.Value {
 	return j.values[s][value].Cell([]byte(e.Sides[s].Cells[j.plan.Values[value].Column[s]].Text))
-}
-
-// Amount returns the entry's amount a on side s in plain form, and false where the entry has none that can be read.
-func Amount(plan *sieve.Plan, e *Entry, a int, s tray.Side) (decimal.Decimal, bool) {
-	r := e.Sides[s]
-	if r == nil {
-		return decimal.Decimal{}, false
-	}
-	v := plan.Values[plan.Amounts[a].Value]
-	read := v.Chain[s].Reader().Cell([]byte(r.Cells[v.Column[s]].Text))
-	if read.State != reading.Text {
-		return decimal.Decimal{}, false
-	}
-	return exact.Decimal(read.Text), true
 }

@@ -77,6 +77,7 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 		s.Trays = append(s.Trays, line)
 	}
 	for _, side := range tray.Sides {
+		s.Unkeyed[side], s.Values[side] = []PartCauses{}, []PartCauses{}
 		for i, c := range t.Unkeyed[side] {
 			s.Unkeyed[side] = append(s.Unkeyed[side], PartCauses{plan.Definition.Key[i].Columns.String(), c})
 		}

@@ -1,0 +1,201 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+	"github.com/gin-gonic/gin/binding"
+
+	"twinsieve/service"
+	"twinsieve/service/view"
+)
+
+// route is one route: how it is served, and what the OpenAPI document says of it.
+type route struct {
+	method, path, id, summary string
+	input                     any    // nil: none
+	output                    any    // nil: no content
+	status                    int    // of success
+	produces                  string // media type of the output; "" for JSON
+	consumes                  string // media type of a raw body; "" for JSON
+	serve                     gin.HandlerFunc
+}
+
+// maxBody is the most that a JSON request may have.
+const maxBody = 4 << 20
+
+type handler[In, Out any] func(context.Context, *In) (reply[Out], error)
+
+func get[In, Out any](path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(http.MethodGet, path, id, summary, http.StatusOK, h)
+}
+
+func post[In, Out any](path, id, summary string, status int, h handler[In, Out]) route {
+	return jsonRoute(http.MethodPost, path, id, summary, status, h)
+}
+
+func put[In, Out any](path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(http.MethodPut, path, id, summary, http.StatusOK, h)
+}
+
+func remove[In, Out any](path, id, summary string, h handler[In, Out]) route {
+	status := http.StatusOK
+	if _, empty := any(*new(Out)).(*none); empty {
+		status = http.StatusNoContent
+	}
+	return jsonRoute(http.MethodDelete, path, id, summary, status, h)
+}
+
+func jsonRoute[In, Out any](method, path, id, summary string, status int, h handler[In, Out]) route {
+	r := route{method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status}
+	if status == http.StatusNoContent {
+		r.output = nil
+	}
+	r.serve = func(c *gin.Context) {
+		in := new(In)
+		if err := bind(c, in, method == http.MethodPost || method == http.MethodPut); err != nil {
+			fail(c, err)
+			return
+		}
+		out, err := h(c.Request.Context(), in)
+		if err != nil {
+			fail(c, err)
+			return
+		}
+		if out.etag != "" {
+			c.Header("ETag", out.etag)
+		}
+		switch {
+		case out.status == http.StatusNoContent:
+			c.Status(http.StatusNoContent)
+		case out.status != 0:
+			c.JSON(out.status, out.value)
+		default:
+			c.JSON(http.StatusOK, out.value)
+		}
+	}
+	return r
+}
+
+// upload is a route whose body is a file, streamed.
+func upload[In, Out any](path, id, summary string, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
+	r := route{method: http.MethodPut, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: http.StatusAccepted, consumes: "text/csv"}
+	r.serve = func(c *gin.Context) {
+		in := new(In)
+		if err := bind(c, in, false); err != nil {
+			fail(c, err)
+			return
+		}
+		out, err := h(c.Request.Context(), in, c.Request.Body)
+		if err != nil {
+			fail(c, err)
+			return
+		}
+		c.JSON(out.status, out.value)
+	}
+	return r
+}
+
+// download is a route that answers with a file, streamed.
+func download[In any](path, id, summary, produces string, h func(context.Context, *In) (*service.Export, error)) route {
+	r := route{method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: "", status: http.StatusOK, produces: produces}
+	r.serve = func(c *gin.Context) {
+		in := new(In)
+		if err := bind(c, in, false); err != nil {
+			fail(c, err)
+			return
+		}
+		out, err := h(c.Request.Context(), in)
+		if err != nil {
+			fail(c, err)
+			return
+		}
+		c.Header("Content-Type", produces+"; charset=utf-8")
+		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": out.Name}))
+		if err := out.Write(c.Writer); err != nil {
+			// The head is out, so all that can still be said is that the file is not whole.
+			panic(http.ErrAbortHandler)
+		}
+	}
+	return r
+}
+
+// events is a route that answers with Server-Sent Events, each a job as JSON.
+func events[In any](path, id, summary string, h func(context.Context, *In, func(view.Job) error) error) route {
+	r := route{method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: view.Job{}, status: http.StatusOK, produces: "text/event-stream"}
+	r.serve = func(c *gin.Context) {
+		in := new(In)
+		if err := bind(c, in, false); err != nil {
+			fail(c, err)
+			return
+		}
+		begun := false
+		err := h(c.Request.Context(), in, func(j view.Job) error {
+			if !begun {
+				begun = true
+				c.Header("Content-Type", "text/event-stream")
+				c.Header("Cache-Control", "no-store")
+			}
+			text, err := json.Marshal(j)
+			if err != nil {
+				return err
+			}
+			if _, err := fmt.Fprintf(c.Writer, "event: job\ndata: %s\n\n", text); err != nil {
+				return err
+			}
+			c.Writer.Flush()
+			return nil
+		})
+		if err != nil && !begun {
+			fail(c, err)
+		}
+	}
+	return r
+}
+
+// bind fills in from the request: the path, the query, the headers, and the body where there is one.
+func bind(c *gin.Context, in any, body bool) error {
+	if body {
+		dec := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+		dec.DisallowUnknownFields()
+		if err := dec.Decode(in); err != nil {
+			return view.Invalid.New("The body is not the JSON that is wanted here: " + strings.TrimPrefix(err.Error(), "json: ") + ".")
+		}
+	}
+	path := map[string][]string{}
+	for _, p := range c.Params {
+		path[p.Key] = []string{p.Value}
+	}
+	header := map[string][]string{}
+	if v := c.GetHeader("If-Match"); v != "" {
+		header["If-Match"] = []string{v}
+	}
+	for tag, values := range map[string]map[string][]string{"path": path, "query": c.Request.URL.Query(), "header": header} {
+		if err := binding.MapFormWithTag(in, values, tag); err != nil {
+			return view.Invalid.New("A value in the " + tag + " cannot be read: " + err.Error() + ".")
+		}
+	}
+	return nil
+}
+
+// fail answers with a problem.
+func fail(c *gin.Context, err error) {
+	var p *view.Problem
+	if !errors.As(err, &p) {
+		if errors.Is(err, context.Canceled) && c.Request.Context().Err() != nil {
+			c.Abort() // nobody waits for an answer
+			return
+		}
+		_ = c.Error(err) // for the log
+		p = view.Failed.New("The service could not do it: " + err.Error())
+	}
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(p.Status, p)
+}

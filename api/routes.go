@@ -1,0 +1,227 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"twinsieve/core/sieve"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service"
+	"twinsieve/service/view"
+)
+
+// none is the input or output of a route that has none.
+type none struct{}
+
+type setPath struct {
+	Name string `path:"name" json:"-" description:"Name of the record set."`
+}
+
+type page struct {
+	After string `query:"after" json:"-" description:"Cursor of the page, from the page before."`
+	Limit int    `query:"limit" json:"-" description:"Rows of the page: 1 to 1,000, 100 where nothing is asked."`
+}
+
+type setPage struct {
+	setPath
+	page
+}
+
+type loadRequest struct {
+	setPath
+	Source    string `query:"source" json:"-" description:"Name of the file, for people."`
+	Delimiter string `query:"delimiter" json:"-" description:"The delimiter; found where not stated."`
+}
+
+type sievePath struct {
+	Name string `path:"name" json:"-" description:"Name of the sieve."`
+}
+
+type sieveBody struct {
+	sieve.Definition
+}
+
+type sieveChange struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	IfMatch   string `header:"If-Match" json:"-" description:"ETag of the version that is changed."`
+	sieve.Definition
+}
+
+type sieveDelete struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	IfMatch   string `header:"If-Match" json:"-" description:"ETag of the version that is deleted."`
+}
+
+type countRequest struct {
+	Definition sieve.Definition `json:"definition" required:"true"`
+	Draft      string           `json:"draft,omitempty" description:"Names a definition that is being worked on: of its counts only the newest goes on."`
+}
+
+type runRequest struct {
+	Sieve string `json:"sieve" required:"true" description:"Name of the sieve."`
+}
+
+type runPath struct {
+	Run uint `path:"run" json:"-" description:"Id of the run."`
+}
+
+type entriesRequest struct {
+	runPath
+	Tray   string `query:"tray" json:"-" description:"Only entries of this tray; all exceptions where not given." enum:"matched,differing,missing,orphaned,surplus,unkeyed,excluded"`
+	Search string `query:"search" json:"-" description:"Only entries that hold each of these words in some cell, in any letter case."`
+	page
+}
+
+func (r *entriesRequest) query() service.Query {
+	return service.Query{Tray: r.Tray, Search: r.Search, After: r.After, Limit: r.Limit}
+}
+
+type entryPath struct {
+	runPath
+	Entry string `path:"entry" json:"-" description:"Id of the entry within its run."`
+}
+
+type jobPath struct {
+	Job string `path:"job" json:"-" description:"Id of the job."`
+}
+
+// reply is what a route answers: a value as JSON with a status, perhaps with an ETag.
+type reply[T any] struct {
+	value  T
+	status int // 0: 200
+	etag   string
+}
+
+func ok[T any](v T, err error) (reply[T], error) { return reply[T]{value: v}, err }
+
+func accepted(j view.Job, err error) (reply[view.Job], error) {
+	return reply[view.Job]{value: j, status: http.StatusAccepted}, err
+}
+
+func versioned(s *view.Sieve, status int, err error) (reply[*view.Sieve], error) {
+	if err != nil {
+		return reply[*view.Sieve]{}, err
+	}
+	return reply[*view.Sieve]{value: s, status: status, etag: strconv.Quote(strconv.Itoa(s.Version))}, nil
+}
+
+// version reads the version out of an If-Match header.
+func version(ifMatch string) (int, error) {
+	if ifMatch == "" {
+		return 0, view.NoVersion.New("Say which version you are changing: send the ETag that the sieve was read with as If-Match.")
+	}
+	n, err := strconv.Atoi(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`))
+	if err != nil {
+		return 0, view.Invalid.New(fmt.Sprintf("If-Match %s is not an ETag of a sieve.", ifMatch))
+	}
+	return n, nil
+}
+
+// routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
+func routes(v *service.Service) []route {
+	return []route{
+		get("/sets", "listSets", "List the record sets", func(ctx context.Context, _ *none) (reply[*view.Sets], error) {
+			return ok(v.Sets(ctx))
+		}),
+		get("/sets/:name", "getSet", "Get a record set", func(ctx context.Context, r *setPath) (reply[*view.Set], error) {
+			return ok(v.Set(ctx, r.Name))
+		}),
+		upload("/sets/:name", "loadSet", "Load a file as the newest snapshot of a record set",
+			func(ctx context.Context, r *loadRequest, body io.Reader) (reply[view.Job], error) {
+				source := r.Source
+				if source == "" {
+					source = r.Name
+				}
+				return accepted(v.Load(ctx, service.Load{Set: r.Name, Source: source, Delimiter: r.Delimiter}, body))
+			}),
+		remove("/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
+			return reply[*none]{status: http.StatusNoContent}, v.DeleteSet(ctx, r.Name)
+		}),
+		get("/sets/:name/records", "listRecords", "Page through a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Records], error) {
+			return ok(v.Records(ctx, r.Name, r.After, r.Limit))
+		}),
+		get("/sets/:name/rejects", "listRejects", "Page through the rejected lines of a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Rejects], error) {
+			return ok(v.Rejects(ctx, r.Name, r.After, r.Limit))
+		}),
+		get("/readings", "listReadings", "List the readings that exist", func(context.Context, *none) (reply[*view.Readings], error) {
+			return ok(v.Readings(), nil)
+		}),
+		get("/sieves", "listSieves", "List the sieves", func(ctx context.Context, _ *none) (reply[*view.Sieves], error) {
+			return ok(v.Sieves(ctx))
+		}),
+		post("/sieves", "createSieve", "Save a new sieve", http.StatusCreated, func(ctx context.Context, r *sieveBody) (reply[*view.Sieve], error) {
+			s, err := v.CreateSieve(ctx, r.Definition)
+			return versioned(s, http.StatusCreated, err)
+		}),
+		get("/sieves/:name", "getSieve", "Get a sieve; its ETag names the version", func(ctx context.Context, r *sievePath) (reply[*view.Sieve], error) {
+			s, err := v.Sieve(ctx, r.Name)
+			return versioned(s, http.StatusOK, err)
+		}),
+		put("/sieves/:name", "changeSieve", "Save a new version of a sieve", func(ctx context.Context, r *sieveChange) (reply[*view.Sieve], error) {
+			n, err := version(r.IfMatch)
+			if err != nil {
+				return reply[*view.Sieve]{}, err
+			}
+			s, err := v.UpdateSieve(ctx, r.SieveName, n, r.Definition)
+			return versioned(s, http.StatusOK, err)
+		}),
+		remove("/sieves/:name", "deleteSieve", "Delete a sieve; its runs stay", func(ctx context.Context, r *sieveDelete) (reply[*none], error) {
+			n, err := version(r.IfMatch)
+			if err != nil {
+				return reply[*none]{}, err
+			}
+			return reply[*none]{status: http.StatusNoContent}, v.DeleteSieve(ctx, r.SieveName, n)
+		}),
+		download("/sieves/:name/file", "getSieveFile", "Get a sieve as a file", "application/yaml", func(ctx context.Context, r *sievePath) (*service.Export, error) {
+			s, err := v.Sieve(ctx, r.Name)
+			if err != nil {
+				return nil, err
+			}
+			text, err := sievefile.Write(s.Definition)
+			if err != nil {
+				return nil, err
+			}
+			return &service.Export{Name: s.Definition.Name + sievefile.Ending, Write: func(w io.Writer) error {
+				_, err := w.Write(text)
+				return err
+			}}, nil
+		}),
+		post("/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
+			return accepted(v.Count(ctx, r.Definition, r.Draft))
+		}),
+		post("/runs", "startRun", "Run a sieve over the newest snapshots of its record sets", http.StatusAccepted, func(ctx context.Context, r *runRequest) (reply[view.Job], error) {
+			return accepted(v.Run(ctx, r.Sieve))
+		}),
+		get("/runs", "listRuns", "List the runs, the newest first", func(ctx context.Context, r *page) (reply[*view.Runs], error) {
+			return ok(v.Runs(ctx, r.After, r.Limit))
+		}),
+		get("/runs/:run", "getRun", "Get the head of a run's report", func(ctx context.Context, r *runPath) (reply[*view.Run], error) {
+			return ok(v.RunHead(ctx, r.Run))
+		}),
+		get("/runs/:run/entries", "listEntries", "Page through a report's entries", func(ctx context.Context, r *entriesRequest) (reply[*view.Entries], error) {
+			return ok(v.Entries(ctx, r.Run, r.query()))
+		}),
+		get("/runs/:run/entries/:entry", "getEntry", "Get one entry of a report", func(ctx context.Context, r *entryPath) (reply[*view.Entry], error) {
+			return ok(v.Entry(ctx, r.Run, r.Entry))
+		}),
+		download("/runs/:run/export", "exportEntries", "Hand over a report's entries as CSV", "text/csv", func(ctx context.Context, r *entriesRequest) (*service.Export, error) {
+			return v.Export(ctx, r.Run, r.query())
+		}),
+		get("/jobs", "listJobs", "List the newest jobs", func(ctx context.Context, _ *none) (reply[*view.Jobs], error) {
+			return ok(v.Jobs(ctx))
+		}),
+		get("/jobs/:job", "getJob", "Get a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
+			return ok(v.Job(ctx, r.Job))
+		}),
+		remove("/jobs/:job", "cancelJob", "Cancel a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
+			return ok(v.Cancel(ctx, r.Job))
+		}),
+		events("/jobs/:job/events", "followJob", "Follow a job: one event after each change, until it has ended", func(ctx context.Context, r *jobPath, tell func(view.Job) error) error {
+			return v.Follow(ctx, r.Job, tell)
+		}),
+	}
+}

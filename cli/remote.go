@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"net/http"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/client"
+	"twinsieve/service/view"
+)
+
+func (r *rootFlags) client() *client.Client { return client.New(serverAddress(r.server)) }
+
+// fromService gives an error of the service its exit status: what it answered was wrong with the request, or it failed.
+func fromService(err error) error {
+	var p *view.Problem
+	var f *failure
+	switch {
+	case err == nil, errors.As(err, &f), errors.Is(err, context.Canceled):
+		return err
+	case errors.As(err, &p) && p.Status < http.StatusInternalServerError && !view.Interrupted.Is(p):
+		return wrongRequest("%s", p.Detail)
+	}
+	return broken("%s", err)
+}
+
+// wait follows a job with a progress bar to its end.
+func wait(cmd *cobra.Command, c *client.Client, job view.Job, err error) (*view.JobResult, error) {
+	if err != nil {
+		return nil, fromService(err)
+	}
+	bar := newProgress(cmd.ErrOrStderr())
+	defer bar.done()
+	result, err := c.Wait(cmd.Context(), job, func(j view.Job) {
+		if j.Stage != "" {
+			bar.set(j.Stage, j.Done, j.Total)
+		}
+	})
+	return result, fromService(err)
+}
+
+// completeSets completes the names of record sets.
+func (r *rootFlags) completeSets(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	list, err := r.client().Sets(cmd.Context())
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	var names []string
+	for _, s := range list.Sets {
+		names = append(names, s.Name)
+	}
+	return names, cobra.ShellCompDirectiveNoFileComp
+}
+
+// completeSieves completes the names of sieves.
+func (r *rootFlags) completeSieves(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	list, err := r.client().Sieves(cmd.Context())
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	var names []string
+	for _, s := range list.Sieves {
+		names = append(names, s.Definition.Name)
+	}
+	return names, cobra.ShellCompDirectiveDefault
+}

@@ -1,0 +1,245 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/client"
+	"twinsieve/service/handover"
+	"twinsieve/service/view"
+)
+
+func newRun(root *rootFlags) *cobra.Command {
+	return &cobra.Command{
+		Use:               "run SIEVE",
+		Short:             "Run a sieve over the newest snapshots of its record sets",
+		Example:           `  twinsieve run "Berth billing"`,
+		Args:              exactArgs(1, "the name of a sieve"),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			job, err := c.Run(cmd.Context(), args[0])
+			result, err := wait(cmd, c, job, err)
+			if err != nil {
+				return err
+			}
+			run, err := c.RunHead(cmd.Context(), result.Run)
+			if err != nil {
+				return fromService(err)
+			}
+			return printRun(newPrinter(cmd, root.output), &run, true)
+		},
+	}
+}
+
+// printRun prints the head of a report. With status, exceptions make the exit status 1.
+func printRun(p *printer, run *view.Run, status bool) error {
+	switch p.form {
+	case "json":
+		if err := p.json(run); err != nil {
+			return err
+		}
+	case "table":
+		fmt.Fprintf(p.out, "%s, run %d (report %d), %s\n", run.Sieve, run.Number, run.ID, run.Finished.Local().Format("2006-01-02 15:04"))
+		for _, s := range run.Sides {
+			fmt.Fprintf(p.out, "  %s, snapshot %d of %s, content %s\n", s.Set, s.Snapshot, s.Source, s.Hash[:12])
+		}
+		fmt.Fprintln(p.out)
+		p.summary(&run.Summary, run.Sides[0].Set, run.Sides[1].Set)
+	default:
+		var rows [][]string
+		for _, t := range run.Summary.Trays {
+			rows = append(rows, []string{t.Tray.String(), strconv.FormatInt(t.Records[0], 10), strconv.FormatInt(t.Records[1], 10)})
+		}
+		if err := p.rows([]string{"tray", "left", "right"}, rows, run); err != nil {
+			return err
+		}
+	}
+	if status && run.Summary.Exceptions > 0 {
+		return &failure{status: exitExceptions}
+	}
+	return nil
+}
+
+// findRun finds a run by its id, or the newest run of a sieve by its name, or, for an empty text, the newest of all.
+func findRun(cmd *cobra.Command, c *client.Client, text string) (view.Run, error) {
+	if id, err := strconv.ParseUint(text, 10, 32); err == nil {
+		run, err := c.RunHead(cmd.Context(), uint(id))
+		return run, fromService(err)
+	}
+	after := ""
+	for {
+		page, err := c.Runs(cmd.Context(), after, 100)
+		if err != nil {
+			return view.Run{}, fromService(err)
+		}
+		for _, run := range page.Runs {
+			if text == "" || run.Sieve == text {
+				return run, nil
+			}
+		}
+		if after = page.Next; after == "" {
+			break
+		}
+	}
+	if text == "" {
+		return view.Run{}, wrongRequest("there are no runs yet; run a sieve with: twinsieve run SIEVE")
+	}
+	return view.Run{}, wrongRequest("there is no run of a sieve %q; twinsieve report --list lists the runs", text)
+}
+
+func newReport(root *rootFlags) *cobra.Command {
+	q := client.Query{}
+	var list bool
+	cmd := &cobra.Command{
+		Use:   "report [RUN | SIEVE]",
+		Short: "Show the report of a run: its verdict, trays and balance, or the entries of a tray",
+		Example: `  twinsieve report
+  twinsieve report "Berth billing" --tray differing
+  twinsieve report 3 --search "MW-04417"`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c, p := root.client(), newPrinter(cmd, root.output)
+			if list {
+				return listRuns(cmd, c, p)
+			}
+			run, err := findRun(cmd, c, strings.Join(args, ""))
+			if err != nil {
+				return err
+			}
+			if q.Tray == "" && q.Search == "" {
+				return printRun(p, &run, true)
+			}
+			page, err := c.Entries(cmd.Context(), run.ID, q)
+			if err != nil {
+				return fromService(err)
+			}
+			if err := printEntries(p, &run, &page); err != nil {
+				return err
+			}
+			if run.Summary.Exceptions > 0 {
+				return &failure{status: exitExceptions}
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&q.Tray, "tray", "", "show the entries of this tray")
+	cmd.Flags().StringVar(&q.Search, "search", "", "show the entries that hold each of these words in some cell")
+	cmd.Flags().IntVar(&q.Limit, "limit", 20, "how many entries")
+	cmd.Flags().StringVar(&q.After, "after", "", "cursor of the next page")
+	cmd.Flags().BoolVar(&list, "list", false, "list the runs")
+	return cmd
+}
+
+func listRuns(cmd *cobra.Command, c *client.Client, p *printer) error {
+	page, err := c.Runs(cmd.Context(), "", 100)
+	if err != nil {
+		return fromService(err)
+	}
+	var rows [][]string
+	for _, r := range page.Runs {
+		rows = append(rows, []string{strconv.FormatUint(uint64(r.ID), 10), r.Sieve, strconv.Itoa(r.Number), p.count(r.Summary.Exceptions),
+			fmt.Sprintf("%s/%d", r.Sides[0].Set, r.Sides[0].Snapshot), fmt.Sprintf("%s/%d", r.Sides[1].Set, r.Sides[1].Snapshot), r.Finished.Local().Format("2006-01-02 15:04")})
+	}
+	return p.rows([]string{"report", "sieve", "run", "exceptions", "left", "right", "finished"}, rows, page, 0, 2, 3)
+}
+
+// printEntries prints entries with their key, the compared values of both sides, and the reason. "–" stands where there
+// is no partner, "(blank)" where a value is blank.
+func printEntries(p *printer, run *view.Run, page *view.Entries) error {
+	headings := []string{"tray", "key"}
+	plan, err := run.Definition.Compile(run.Sides[0].Columns, run.Sides[1].Columns)
+	if err != nil {
+		return broken("%s", err)
+	}
+	for _, f := range run.Definition.Compare {
+		l, r := f.On()
+		if l == r {
+			l, r = run.Sides[0].Set+"."+l, run.Sides[1].Set+"."+r
+		}
+		headings = append(headings, l, r)
+	}
+	headings = append(headings, "reason")
+	var rows [][]string
+	for i := range page.Entries {
+		e := &page.Entries[i]
+		row := []string{glyphs[e.Tray] + " " + e.Tray.String(), strings.Join(e.Key, " · ")}
+		if p.form != "table" {
+			row[0] = e.Tray.String()
+		}
+		for _, f := range plan.Fields {
+			v := plan.Values[f.Value]
+			for s, r := range [2]*view.Record{e.Left, e.Right} {
+				row = append(row, shownCell(p, r, v.Column[s]))
+			}
+		}
+		rows = append(rows, append(row, e.Reason))
+	}
+	if err := p.rows(headings, rows, page); err != nil {
+		return err
+	}
+	if p.form == "table" && page.Total >= 0 {
+		fmt.Fprintf(p.out, "%s of %s\n", p.count(int64(len(page.Entries))), p.count(page.Total))
+	}
+	p.more(page.Next)
+	return nil
+}
+
+func shownCell(p *printer, r *view.Record, column int) string {
+	switch {
+	case p.form != "table" && r == nil:
+		return ""
+	case r == nil:
+		return "–"
+	case r.Cells[column] == nil || *r.Cells[column] == "":
+		if p.form == "table" {
+			return "(blank)"
+		}
+		return ""
+	}
+	return *r.Cells[column]
+}
+
+func newExport(root *rootFlags) *cobra.Command {
+	q := client.Query{}
+	var out string
+	cmd := &cobra.Command{
+		Use:   "export [RUN | SIEVE]",
+		Short: "Hand over a report's entries as CSV",
+		Example: `  twinsieve export "Berth billing" --out exceptions.csv
+  twinsieve export 3 --tray missing > missing.csv`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c := root.client()
+			run, err := findRun(cmd, c, strings.Join(args, ""))
+			if err != nil {
+				return err
+			}
+			if out == "" || out == "-" {
+				return fromService(c.Export(cmd.Context(), run.ID, q, cmd.OutOrStdout()))
+			}
+			err = handover.WriteFile(out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, w) })
+			if err != nil {
+				return fromService(err)
+			}
+			fmt.Fprintf(cmd.ErrOrStderr(), "written to %s\n", out)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&q.Tray, "tray", "", "only the entries of this tray (default: all exceptions)")
+	cmd.Flags().StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
+	cmd.Flags().StringVar(&out, "out", "", "the file to write (default: standard output)")
+	return cmd
+}

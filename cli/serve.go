@@ -1,0 +1,181 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/viper"
+
+	"twinsieve/api"
+	"twinsieve/console"
+	"twinsieve/service"
+	"twinsieve/store"
+)
+
+// serving are the settings of a service.
+type serving struct {
+	listen  string
+	data    string
+	memory  string
+	workers int
+	verbose bool
+	config  string
+}
+
+func (s *serving) flags(cmd *cobra.Command, data string) {
+	f := cmd.Flags()
+	f.StringVar(&s.listen, "listen", "127.0.0.1:8646", "address and port to listen on")
+	f.StringVar(&s.data, "data", data, "folder of the data file")
+	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 2GB (default: a quarter of the machine's)")
+	f.IntVar(&s.workers, "workers", 0, "how many processors a job may use (default: all)")
+	f.BoolVar(&s.verbose, "verbose", false, "log every request")
+	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
+}
+
+// settle fills in what the options do not state: first from variables, then from the settings file.
+func (s *serving) settle(cmd *cobra.Command) error {
+	v := viper.New()
+	v.SetEnvPrefix("TWINSIEVE")
+	v.AutomaticEnv()
+	if s.config == "" {
+		s.config = os.Getenv("TWINSIEVE_CONFIG")
+	}
+	if s.config != "" {
+		v.SetConfigFile(s.config)
+		v.SetConfigType("yaml")
+		if err := v.ReadInConfig(); err != nil {
+			return wrongRequest("the settings file cannot be read: %s", err)
+		}
+	}
+	for _, name := range []string{"listen", "data", "memory", "workers", "verbose"} {
+		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
+			if err := flag.Value.Set(v.GetString(name)); err != nil {
+				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), err)
+			}
+		}
+	}
+	return nil
+}
+
+// defaultData is where a service keeps its data unless told otherwise.
+func defaultData() string {
+	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
+		return filepath.Join(dir, "twinsieve")
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "twinsieve-data"
+	}
+	return filepath.Join(home, ".local", "share", "twinsieve")
+}
+
+func newServe() *cobra.Command {
+	s := &serving{}
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Run the service, with its console",
+		Long: `Run the service, with its console, until it is interrupted.
+
+Settings come from options, then from variables such as TWINSIEVE_LISTEN, then from the file named by --config.`,
+		Example: `  twinsieve serve --data ./marrowick-data --listen 127.0.0.1:8646`,
+		Args:    exactArgs(0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := s.settle(cmd); err != nil {
+				return err
+			}
+			return s.run(cmd.Context(), cmd.ErrOrStderr(), func(address string) error {
+				fmt.Fprintf(cmd.OutOrStdout(), "Twin Sieve listens on %s\n", address)
+				return nil
+			})
+		},
+	}
+	s.flags(cmd, defaultData())
+	return cmd
+}
+
+// run serves until the context ends. When the service answers, ready is called with its address.
+func (s *serving) run(ctx context.Context, log io.Writer, ready func(address string) error) error {
+	memory := defaultMemory()
+	if s.memory != "" {
+		var err error
+		if memory, err = parseBytes("--memory", s.memory); err != nil {
+			return err
+		}
+	}
+	level := slog.LevelInfo
+	if s.verbose {
+		level = slog.LevelDebug
+	}
+	logger := slog.New(slog.NewTextHandler(log, &slog.HandlerOptions{Level: level}))
+	listener, err := net.Listen("tcp", s.listen)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return broken("the address %s is taken, perhaps by another twinsieve; stop that program, or name another address with --listen", s.listen)
+	}
+	if err != nil {
+		return wrongRequest("cannot listen on %s: %s; name an address such as 127.0.0.1:8646 with --listen", s.listen, err)
+	}
+	defer listener.Close()
+	st, err := store.Open(s.data)
+	if err != nil {
+		return broken("%s", err)
+	}
+	defer func() {
+		if err := st.Close(); err != nil {
+			logger.Error("closing the data file", "error", err)
+		}
+	}()
+	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Log: logger})
+	defer v.Close()
+	handler, err := api.Handler(v, console.Files(), logger)
+	if err != nil {
+		return broken("%s", err)
+	}
+	stopped, stop := context.WithCancel(context.Background())
+	defer stop()
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(logger.Handler(), slog.LevelWarn),
+		BaseContext: func(net.Listener) context.Context { return stopped }}
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(listener) }()
+	address := "http://" + listener.Addr().String()
+	if err := ready(address); err != nil {
+		return err
+	}
+	select {
+	case err := <-ended:
+		return broken("the service ended: %s", err)
+	case <-ctx.Done():
+	}
+	// Running jobs end first, so that whoever follows them hears of it; then open answers have a moment.
+	v.Close()
+	patience, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := server.Shutdown(patience); err != nil {
+		logger.Warn("some answers were cut off", "error", err)
+	}
+	return nil
+}
+
+// serverAddress is where commands look for the service.
+func serverAddress(flag string) string {
+	if flag == "" {
+		flag = os.Getenv("TWINSIEVE_SERVER")
+	}
+	if flag == "" {
+		flag = "127.0.0.1:8646"
+	}
+	if !strings.Contains(flag, "://") {
+		flag = "http://" + flag
+	}
+	return flag
+}

@@ -1,0 +1,210 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/core/sieve"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service/view"
+)
+
+// sieveFlags describe a sieve on the command line.
+type sieveFlags struct {
+	left, right string
+	definitionFlags
+}
+
+func (f *sieveFlags) add(cmd *cobra.Command, root *rootFlags) {
+	cmd.Flags().StringVar(&f.left, "left", "", "the left record set")
+	cmd.Flags().StringVar(&f.right, "right", "", "the right record set")
+	cmd.Flags().StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
+	cmd.Flags().StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
+	cmd.Flags().StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	for _, name := range []string{"left", "right"} {
+		// Only fails for a flag that does not exist.
+		_ = cmd.RegisterFlagCompletionFunc(name, root.completeSets)
+	}
+}
+
+func (f *sieveFlags) given() bool {
+	return f.left != "" || f.right != "" || len(f.keys)+len(f.compares)+len(f.amounts) > 0
+}
+
+// definition makes a definition of the flags.
+func (f *sieveFlags) definition(name string) (sieve.Definition, error) {
+	d := sieve.Definition{Name: name, Left: f.left, Right: f.right}
+	if d.Left == "" || d.Right == "" {
+		return d, wrongRequest("name both record sets, with --left and --right")
+	}
+	return d, f.apply(&d)
+}
+
+// readSieveFile reads a sieve file.
+func readSieveFile(name string) (sieve.Definition, error) {
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return sieve.Definition{}, broken("the sieve file cannot be read: %s", err)
+	}
+	d, err := sievefile.Read(text)
+	if err != nil {
+		return d, wrongRequest("%s: %s", name, err)
+	}
+	return d, nil
+}
+
+func newDefine(root *rootFlags) *cobra.Command {
+	f := &sieveFlags{}
+	cmd := &cobra.Command{
+		Use:   "define [FILE" + sievefile.Ending + " | NAME]",
+		Short: "Save a sieve from a file or from options, or show one",
+		Long: `Save a sieve from a file or from options. A sieve that is there already gets a new version.
+
+With a name and no options, the sieve is printed as a file; with nothing at all, the sieves are listed.`,
+		Example: `  twinsieve define berth-billing.sieve.yaml
+  twinsieve define "Berth billing" > berth-billing.sieve.yaml
+  twinsieve define "Berth billing" --left service-log --right invoices \
+    --key "call_no=Voyage Call: trim, ignore-case, drop-zeros-in-digit-runs" \
+    --compare "amount_due=Amount: as decimal, within 0.05"`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			switch {
+			case len(args) == 0:
+				return listSieves(cmd, root)
+			case strings.HasSuffix(args[0], sievefile.Ending):
+				d, err := readSieveFile(args[0])
+				if err != nil {
+					return err
+				}
+				return saveSieve(cmd, root, d)
+			case f.given():
+				d, err := f.definition(args[0])
+				if err != nil {
+					return err
+				}
+				return saveSieve(cmd, root, d)
+			}
+			return showSieve(cmd, root, args[0])
+		},
+	}
+	f.add(cmd, root)
+	return cmd
+}
+
+func listSieves(cmd *cobra.Command, root *rootFlags) error {
+	list, err := root.client().Sieves(cmd.Context())
+	if err != nil {
+		return fromService(err)
+	}
+	if len(list.Sieves) == 0 && root.output == "table" {
+		fmt.Fprintln(cmd.OutOrStdout(), "There are no sieves yet; save one with: twinsieve define FILE"+sievefile.Ending)
+		return nil
+	}
+	var rows [][]string
+	for _, s := range list.Sieves {
+		d := s.Definition
+		rows = append(rows, []string{d.Name, strconv.Itoa(s.Version), d.Left, d.Right, d.KeyNames(), s.Updated.Local().Format("2006-01-02 15:04")})
+	}
+	return newPrinter(cmd, root.output).rows([]string{"sieve", "version", "left", "right", "key", "saved"}, rows, list, 1)
+}
+
+func showSieve(cmd *cobra.Command, root *rootFlags, name string) error {
+	s, _, err := root.client().Sieve(cmd.Context(), name)
+	if err != nil {
+		return fromService(err)
+	}
+	if root.output == "json" {
+		return newPrinter(cmd, root.output).json(s)
+	}
+	text, err := sievefile.Write(s.Definition)
+	if err != nil {
+		return err
+	}
+	_, err = cmd.OutOrStdout().Write(text)
+	return err
+}
+
+func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
+	c := root.client()
+	_, etag, err := c.Sieve(cmd.Context(), d.Name)
+	var p *view.Problem
+	var saved view.Sieve
+	switch {
+	case errors.As(err, &p) && view.NotFound.Is(p):
+		saved, err = c.CreateSieve(cmd.Context(), d)
+	case err == nil:
+		saved, err = c.ChangeSieve(cmd.Context(), d.Name, etag, d)
+	}
+	if err != nil {
+		return fromService(err)
+	}
+	if root.output == "json" {
+		return newPrinter(cmd, root.output).json(saved)
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "saved: %s, version %d\n", saved.Definition.Name, saved.Version)
+	return nil
+}
+
+func newCounts(root *rootFlags) *cobra.Command {
+	f := &sieveFlags{}
+	cmd := &cobra.Command{
+		Use:   "counts [SIEVE | FILE" + sievefile.Ending + "]",
+		Short: "Count the rows of every comparison and tray, without a run",
+		Example: `  twinsieve counts "Berth billing"
+  twinsieve counts berth-billing.sieve.yaml
+  twinsieve counts --left service-log --right invoices --key "call_no=Voyage Call: trim, ignore-case"`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			var d sieve.Definition
+			var err error
+			switch {
+			case len(args) == 0:
+				d, err = f.definition("")
+			case strings.HasSuffix(args[0], sievefile.Ending):
+				d, err = readSieveFile(args[0])
+			default:
+				var s view.Sieve
+				s, _, err = c.Sieve(cmd.Context(), args[0])
+				d, err = s.Definition, fromService(err)
+			}
+			if err != nil {
+				return err
+			}
+			job, err := c.Count(cmd.Context(), d)
+			result, err := wait(cmd, c, job, err)
+			if err != nil {
+				return err
+			}
+			return printCounts(newPrinter(cmd, root.output), d, result.Counts)
+		},
+	}
+	f.add(cmd, root)
+	return cmd
+}
+
+func printCounts(p *printer, d sieve.Definition, counts *view.Counts) error {
+	s := &counts.Summary
+	if p.form != "table" {
+		var rows [][]string
+		for _, c := range s.Comparisons {
+			rows = append(rows, []string{string(c.Comparison), strconv.FormatInt(c.Rows, 10), c.Says})
+		}
+		return p.rows([]string{"comparison", "rows", "keeps"}, rows, counts)
+	}
+	p.summary(s, d.Left, d.Right)
+	return nil
+}

@@ -1,0 +1,325 @@
+// Package client speaks to a running service over its HTTP interface.
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"syscall"
+
+	"twinsieve/core/sieve"
+	"twinsieve/service/view"
+)
+
+// Client speaks to one service. Errors that the service answers with are *[view.Problem].
+type Client struct {
+	base string
+	http *http.Client
+}
+
+// New returns a client of the service at an address such as http://127.0.0.1:8646.
+func New(address string) *Client {
+	return &Client{base: strings.TrimRight(address, "/") + "/api/v1", http: &http.Client{}}
+}
+
+// UnreachableError says that no service answers.
+type UnreachableError struct {
+	Address string
+	Err     error
+}
+
+// Error implements error.
+func (e *UnreachableError) Error() string {
+	if errors.Is(e.Err, syscall.ECONNREFUSED) {
+		return fmt.Sprintf("no service answers at %s; start it with: twinsieve serve", e.Address)
+	}
+	return fmt.Sprintf("the service at %s cannot be reached: %s", e.Address, e.Err)
+}
+
+// Unwrap returns what went wrong underneath.
+func (e *UnreachableError) Unwrap() error { return e.Err }
+
+// do makes a request and decodes its answer into out, where that is not nil.
+func (c *Client) do(ctx context.Context, method, path string, header http.Header, body io.Reader, out any) (http.Header, error) {
+	resp, err := c.send(ctx, method, path, header, body)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	if out != nil {
+		if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
+			return nil, fmt.Errorf("the service's answer cannot be read: %w", err)
+		}
+	}
+	return resp.Header, nil
+}
+
+func (c *Client) send(ctx context.Context, method, path string, header http.Header, body io.Reader) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+path, body)
+	if err != nil {
+		return nil, err
+	}
+	for name, values := range header {
+		req.Header[name] = values
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, &UnreachableError{strings.TrimSuffix(c.base, "/api/v1"), err}
+	}
+	if resp.StatusCode < 400 {
+		return resp, nil
+	}
+	defer resp.Body.Close()
+	p := &view.Problem{}
+	if err := json.NewDecoder(resp.Body).Decode(p); err != nil || p.Detail == "" {
+		return nil, fmt.Errorf("the service answered %s", resp.Status)
+	}
+	return nil, p
+}
+
+func (c *Client) json(ctx context.Context, method, path string, header http.Header, in, out any) (http.Header, error) {
+	text, err := json.Marshal(in)
+	if err != nil {
+		return nil, err
+	}
+	if header == nil {
+		header = http.Header{}
+	}
+	header.Set("Content-Type", "application/json")
+	return c.do(ctx, method, path, header, bytes.NewReader(text), out)
+}
+
+// Sets lists the record sets.
+func (c *Client) Sets(ctx context.Context) (out view.Sets, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sets", nil, nil, &out)
+	return out, err
+}
+
+// Set returns a record set.
+func (c *Client) Set(ctx context.Context, name string) (out view.Set, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sets/"+url.PathEscape(name), nil, nil, &out)
+	return out, err
+}
+
+// Load sends a file to be loaded as the newest snapshot of a record set. delimiter may be empty.
+func (c *Client) Load(ctx context.Context, set, source, delimiter string, file io.Reader) (out view.Job, err error) {
+	q := url.Values{"source": {source}}
+	if delimiter != "" {
+		q.Set("delimiter", delimiter)
+	}
+	_, err = c.do(ctx, http.MethodPut, "/sets/"+url.PathEscape(set)+"?"+q.Encode(), http.Header{"Content-Type": {"text/csv"}}, file, &out)
+	return out, err
+}
+
+// DeleteSet deletes a record set.
+func (c *Client) DeleteSet(ctx context.Context, name string) error {
+	_, err := c.do(ctx, http.MethodDelete, "/sets/"+url.PathEscape(name), nil, nil, nil)
+	return err
+}
+
+func pageQuery(after string, limit int) url.Values {
+	q := url.Values{}
+	if after != "" {
+		q.Set("after", after)
+	}
+	if limit > 0 {
+		q.Set("limit", strconv.Itoa(limit))
+	}
+	return q
+}
+
+// Records returns a page of a record set's records.
+func (c *Client) Records(ctx context.Context, set, after string, limit int) (out view.Records, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sets/"+url.PathEscape(set)+"/records?"+pageQuery(after, limit).Encode(), nil, nil, &out)
+	return out, err
+}
+
+// Rejects returns a page of a record set's rejected lines.
+func (c *Client) Rejects(ctx context.Context, set, after string, limit int) (out view.Rejects, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sets/"+url.PathEscape(set)+"/rejects?"+pageQuery(after, limit).Encode(), nil, nil, &out)
+	return out, err
+}
+
+// Sieves lists the sieves.
+func (c *Client) Sieves(ctx context.Context) (out view.Sieves, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sieves", nil, nil, &out)
+	return out, err
+}
+
+// Sieve returns a sieve and its ETag.
+func (c *Client) Sieve(ctx context.Context, name string) (out view.Sieve, etag string, err error) {
+	h, err := c.do(ctx, http.MethodGet, "/sieves/"+url.PathEscape(name), nil, nil, &out)
+	return out, h.Get("ETag"), err
+}
+
+// CreateSieve saves a new sieve.
+func (c *Client) CreateSieve(ctx context.Context, d sieve.Definition) (out view.Sieve, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/sieves", nil, d, &out)
+	return out, err
+}
+
+// ChangeSieve saves a new version of a sieve, where etag is still its ETag.
+func (c *Client) ChangeSieve(ctx context.Context, name, etag string, d sieve.Definition) (out view.Sieve, err error) {
+	_, err = c.json(ctx, http.MethodPut, "/sieves/"+url.PathEscape(name), http.Header{"If-Match": {etag}}, d, &out)
+	return out, err
+}
+
+// DeleteSieve deletes a sieve, where etag is still its ETag.
+func (c *Client) DeleteSieve(ctx context.Context, name, etag string) error {
+	_, err := c.do(ctx, http.MethodDelete, "/sieves/"+url.PathEscape(name), http.Header{"If-Match": {etag}}, nil, nil)
+	return err
+}
+
+// Count begins to count what a definition would give.
+func (c *Client) Count(ctx context.Context, d sieve.Definition) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/counts", nil, map[string]any{"definition": d}, &out)
+	return out, err
+}
+
+// Run begins to run a sieve.
+func (c *Client) Run(ctx context.Context, sieve string) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/runs", nil, map[string]string{"sieve": sieve}, &out)
+	return out, err
+}
+
+// Runs returns a page of the runs, the newest first.
+func (c *Client) Runs(ctx context.Context, after string, limit int) (out view.Runs, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/runs?"+pageQuery(after, limit).Encode(), nil, nil, &out)
+	return out, err
+}
+
+// RunHead returns the head of a run's report.
+func (c *Client) RunHead(ctx context.Context, id uint) (out view.Run, err error) {
+	_, err = c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d", id), nil, nil, &out)
+	return out, err
+}
+
+// Query chooses entries of a report. Empty values choose all exceptions.
+type Query struct {
+	Tray, Search, After string
+	Limit               int
+}
+
+func (q Query) encode() string {
+	v := pageQuery(q.After, q.Limit)
+	if q.Tray != "" {
+		v.Set("tray", q.Tray)
+	}
+	if q.Search != "" {
+		v.Set("search", q.Search)
+	}
+	return v.Encode()
+}
+
+// Entries returns a page of a report's entries.
+func (c *Client) Entries(ctx context.Context, run uint, q Query) (out view.Entries, err error) {
+	_, err = c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/entries?%s", run, q.encode()), nil, nil, &out)
+	return out, err
+}
+
+// Entry returns one entry of a report.
+func (c *Client) Entry(ctx context.Context, run uint, id string) (out view.Entry, err error) {
+	_, err = c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/entries/%s", run, url.PathEscape(id)), nil, nil, &out)
+	return out, err
+}
+
+// Export writes the entries that a query chooses to w as CSV.
+func (c *Client) Export(ctx context.Context, run uint, q Query, w io.Writer) error {
+	resp, err := c.send(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/export?%s", run, q.encode()), nil, nil)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	_, err = io.Copy(w, resp.Body)
+	return err
+}
+
+// Jobs lists the newest jobs.
+func (c *Client) Jobs(ctx context.Context) (out view.Jobs, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/jobs", nil, nil, &out)
+	return out, err
+}
+
+// Job returns a job.
+func (c *Client) Job(ctx context.Context, id string) (out view.Job, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/jobs/"+url.PathEscape(id), nil, nil, &out)
+	return out, err
+}
+
+// Cancel cancels a job.
+func (c *Client) Cancel(ctx context.Context, id string) (out view.Job, err error) {
+	_, err = c.do(ctx, http.MethodDelete, "/jobs/"+url.PathEscape(id), nil, nil, &out)
+	return out, err
+}
+
+// Wait follows a job to its end, telling of each change, and returns what it has brought about. A job that did not get
+// there is its problem. When the context ends before the job, the job is cancelled.
+func (c *Client) Wait(ctx context.Context, job view.Job, tell func(view.Job)) (*view.JobResult, error) {
+	end, err := c.follow(ctx, job.ID, tell)
+	if ctx.Err() != nil {
+		_, _ = c.Cancel(context.WithoutCancel(ctx), job.ID) // its answer would change nothing
+		return nil, ctx.Err()
+	}
+	if err != nil {
+		return nil, err
+	}
+	if end.Problem != nil {
+		return nil, end.Problem
+	}
+	return end.Result, nil
+}
+
+func (c *Client) follow(ctx context.Context, id string, tell func(view.Job)) (last view.Job, err error) {
+	resp, err := c.send(ctx, http.MethodGet, "/jobs/"+url.PathEscape(id)+"/events", nil, nil)
+	if err != nil {
+		return last, err
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewReader(resp.Body)
+	for {
+		line, err := lines.ReadString('\n')
+		if data, ok := strings.CutPrefix(line, "data: "); ok {
+			last = view.Job{}
+			if err := json.Unmarshal([]byte(data), &last); err != nil {
+				return last, fmt.Errorf("the service's answer cannot be read: %w", err)
+			}
+			if tell != nil {
+				tell(last)
+			}
+			if last.Ended() {
+				return last, nil
+			}
+		}
+		if err != nil {
+			return last, errors.New("the service stopped before the job had ended; start it again and look at its jobs")
+		}
+	}
+}
+
+// Ready reports whether the service is ready.
+func (c *Client) Ready(ctx context.Context) error {
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, strings.TrimSuffix(c.base, "/api/v1")+"/readyz", nil)
+	if err != nil {
+		return err
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		return &UnreachableError{strings.TrimSuffix(c.base, "/api/v1"), err}
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode != http.StatusOK {
+		return fmt.Errorf("the service is not ready: %s", resp.Status)
+	}
+	return nil
+}

@@ -1,0 +1,312 @@
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// jobs runs jobs, a few at a time, and tells whoever follows them how far they are.
+type jobs struct {
+	store *store.Store
+	log   *slog.Logger
+	slots chan struct{}
+	all   context.Context
+	stop  context.CancelFunc
+	ended sync.WaitGroup
+
+	mu     sync.Mutex
+	active map[string]*job
+	drafts map[string]*job // the newest count of each draft
+}
+
+// job is a job that has not ended.
+type job struct {
+	mu      sync.Mutex
+	view    view.Job
+	cancel  context.CancelFunc
+	since   time.Time // beginning of the stage
+	changed chan struct{}
+}
+
+func newJobs(s *store.Store, log *slog.Logger) *jobs {
+	j := &jobs{store: s, log: log, slots: make(chan struct{}, jobsAtOnce), active: map[string]*job{}, drafts: map[string]*job{}}
+	j.all, j.stop = context.WithCancel(context.Background())
+	return j
+}
+
+func (js *jobs) close() {
+	js.stop()
+	js.ended.Wait()
+}
+
+// work does a job. It reports its progress to the job, and returns what it has brought about.
+type work func(ctx context.Context, j *job) (*view.JobResult, error)
+
+// start begins a job and returns it as it stands. Of jobs with the same draft only the newest goes on.
+func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work) (view.Job, error) {
+	if js.all.Err() != nil {
+		return view.Job{}, errors.New("the service is stopping")
+	}
+	run, cancel := context.WithCancel(js.all)
+	j := &job{cancel: cancel, changed: make(chan struct{}), since: time.Now()}
+	j.view = view.Job{ID: rand.Text(), Kind: kind, Subject: subject, State: store.JobQueued, Started: time.Now().UTC()}
+	js.mu.Lock()
+	if before := js.drafts[draft]; draft != "" && before != nil {
+		before.cancel()
+	}
+	if draft != "" {
+		js.drafts[draft] = j
+	}
+	js.active[j.view.ID] = j
+	js.mu.Unlock()
+	if err := js.put(ctx, j.snapshot()); err != nil {
+		cancel()
+		js.forget(j, draft)
+		return view.Job{}, err
+	}
+	first := j.snapshot()
+	js.ended.Go(func() { js.run(run, j, draft, do) })
+	return first, nil
+}
+
+func (js *jobs) run(ctx context.Context, j *job, draft string, do work) {
+	defer j.cancel()
+	var result *view.JobResult
+	err := ctx.Err()
+	select {
+	case js.slots <- struct{}{}:
+		j.update(func(v *view.Job) { v.State = store.JobRunning })
+		result, err = js.guard(ctx, j, do)
+		<-js.slots
+	case <-ctx.Done():
+		err = ctx.Err()
+	}
+	now := time.Now().UTC()
+	var end view.Job
+	j.update(func(v *view.Job) {
+		v.Finished, v.Stage, v.Rate, v.Left = &now, "", 0, 0
+		switch {
+		case err == nil:
+			v.State, v.Result, v.Fraction = store.JobDone, result, 1
+		case js.all.Err() != nil:
+			v.State, v.Problem = store.JobInterrupted, view.Interrupted.New("The service was stopped while this was under way; nothing of it was kept. Start it again.")
+		case ctx.Err() != nil:
+			v.State, v.Problem = store.JobCancelled, view.Cancelled.New("It was cancelled; nothing of it was kept.")
+		default:
+			v.State, v.Problem = store.JobFailed, asProblem(err)
+			js.log.Error("job failed", "job", v.ID, "kind", v.Kind, "subject", v.Subject, "error", err)
+		}
+		end = *v
+	})
+	// The state in the store is what a later start of the service reads.
+	if err := js.put(context.WithoutCancel(ctx), end); err != nil && !errors.Is(err, store.ErrClosed) {
+		js.log.Error("the end of a job could not be written", "job", end.ID, "error", err)
+	}
+	js.forget(j, draft)
+}
+
+// guard turns a panic in a job into its failure, so that one job never ends the others.
+func (js *jobs) guard(ctx context.Context, j *job, do work) (result *view.JobResult, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			err = fmt.Errorf("internal error: %v", p)
+		}
+	}()
+	return do(ctx, j)
+}
+
+func (js *jobs) forget(j *job, draft string) {
+	js.mu.Lock()
+	defer js.mu.Unlock()
+	delete(js.active, j.view.ID)
+	if js.drafts[draft] == j {
+		delete(js.drafts, draft)
+	}
+}
+
+func (js *jobs) put(ctx context.Context, v view.Job) error {
+	row := store.Job{ID: v.ID, Kind: v.Kind, Subject: v.Subject, State: v.State, Started: v.Started, Finished: v.Finished}
+	if v.Problem != nil {
+		text, err := json.Marshal(v.Problem)
+		if err != nil {
+			return err
+		}
+		row.Error = string(text)
+	}
+	if v.Result != nil {
+		text, err := json.Marshal(v.Result)
+		if err != nil {
+			return err
+		}
+		row.Result = string(text)
+	}
+	return js.store.PutJob(ctx, row)
+}
+
+func asProblem(err error) *view.Problem {
+	var p *view.Problem
+	if errors.As(problem(err, "such thing"), &p) {
+		return p
+	}
+	return view.Failed.New(err.Error())
+}
+
+func (j *job) snapshot() view.Job {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.view
+}
+
+// update changes the job's view and wakes whoever follows it.
+func (j *job) update(change func(*view.Job)) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	change(&j.view)
+	close(j.changed)
+	j.changed = make(chan struct{})
+}
+
+// stages are the shares of a job that its stages take, so that its fraction only ever grows.
+var stages = map[string][2]float64{
+	"reading the file": {0, 1},
+	"reading keys":     {0, 0.5}, "matching": {0.5, 0.7}, "repeated keys": {0.7, 0.75}, "writing the index": {0.75, 0.8}, "writing the report": {0.8, 1},
+}
+
+// progress says how far the job is in a stage.
+func (j *job) progress(stage string, done, total int64) {
+	now := time.Now()
+	j.update(func(v *view.Job) {
+		if v.Stage != stage {
+			v.Stage, j.since = stage, now
+			v.Done, v.Rate, v.Left = 0, 0, 0
+		}
+		if done < v.Done {
+			return // reported late by another worker
+		}
+		v.Done, v.Total = done, total
+		if seconds := now.Sub(j.since).Seconds(); seconds > 0.2 {
+			v.Rate = float64(done) / seconds
+		}
+		if v.Rate > 0 && total > done {
+			v.Left = float64(total-done) / v.Rate
+		} else {
+			v.Left = 0
+		}
+		if share, ok := stages[stage]; ok && total > 0 {
+			v.Fraction = max(v.Fraction, share[0]+(share[1]-share[0])*float64(min(done, total))/float64(total))
+		}
+	})
+}
+
+// Job returns a job as it stands, ended or not.
+func (v *Service) Job(ctx context.Context, id string) (view.Job, error) {
+	if j := v.jobs.find(id); j != nil {
+		return j.snapshot(), nil
+	}
+	row, err := v.store.Job(ctx, id)
+	if err != nil {
+		return view.Job{}, problem(err, "job "+id)
+	}
+	return jobOf(row)
+}
+
+func (js *jobs) find(id string) *job {
+	js.mu.Lock()
+	defer js.mu.Unlock()
+	return js.active[id]
+}
+
+func jobOf(row store.Job) (view.Job, error) {
+	v := view.Job{ID: row.ID, Kind: row.Kind, Subject: row.Subject, State: row.State, Started: row.Started, Finished: row.Finished}
+	if row.Error != "" {
+		if err := json.Unmarshal([]byte(row.Error), &v.Problem); err != nil {
+			return v, err
+		}
+	}
+	if row.Result != "" {
+		if err := json.Unmarshal([]byte(row.Result), &v.Result); err != nil {
+			return v, err
+		}
+	}
+	switch v.State {
+	case store.JobDone:
+		v.Fraction = 1
+	case store.JobInterrupted:
+		if v.Problem == nil {
+			v.Problem = view.Interrupted.New("The service ended while this was under way; nothing of it was kept. Start it again.")
+		}
+	}
+	return v, nil
+}
+
+// Jobs lists the newest jobs.
+func (v *Service) Jobs(ctx context.Context) (*view.Jobs, error) {
+	rows, err := v.store.Jobs(ctx, 100)
+	if err != nil {
+		return nil, err
+	}
+	list := &view.Jobs{Jobs: []view.Job{}}
+	for _, row := range rows {
+		j, err := jobOf(row)
+		if err != nil {
+			return nil, err
+		}
+		if active := v.jobs.find(row.ID); active != nil {
+			j = active.snapshot()
+		}
+		if j.Result != nil && j.Result.Counts != nil {
+			j.Result = nil // whoever wants a count's result asks for the job
+		}
+		list.Jobs = append(list.Jobs, j)
+	}
+	return list, nil
+}
+
+// Follow calls tell with the job as it stands, then after each change, until it has ended or the context does.
+func (v *Service) Follow(ctx context.Context, id string, tell func(view.Job) error) error {
+	j := v.jobs.find(id)
+	if j == nil {
+		end, err := v.Job(ctx, id)
+		if err != nil {
+			return err
+		}
+		return tell(end)
+	}
+	for {
+		j.mu.Lock()
+		now, changed := j.view, j.changed
+		j.mu.Unlock()
+		if err := tell(now); err != nil || now.Ended() {
+			return err
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		// Changes may come thousands a second; a follower wants some.
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// Cancel cancels a job. A job that has ended stays as it is.
+func (v *Service) Cancel(ctx context.Context, id string) (view.Job, error) {
+	if j := v.jobs.find(id); j != nil {
+		j.cancel()
+		return j.snapshot(), nil
+	}
+	return v.Job(ctx, id)
+}

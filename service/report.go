@@ -1,0 +1,328 @@
+package service
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/service/handover"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// entryOf gives an entry the form in which people see it.
+func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
+	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: handover.Reason(plan, e), Steps: handover.Steps(plan, e)}
+	if e.Tray.Paired() {
+		out.Side = "both"
+	}
+	for s, into := range []**view.Record{&out.Left, &out.Right} {
+		if r := e.Sides[s]; r != nil {
+			shown := recordOf(int64(r.Number), r.Line, r.Cells)
+			*into = &shown
+		}
+	}
+	for i, f := range e.Fields {
+		v := plan.Values[plan.Fields[i].Value]
+		out.Fields = append(out.Fields, view.Outcome{Left: v.Column[0], Right: v.Column[1], Agrees: f.Agrees, Difference: f.Difference})
+	}
+	return out
+}
+
+// report is a run opened for reading.
+type report struct {
+	row    store.Run
+	head   *view.Run
+	plan   *sieve.Plan
+	index  *match.Index
+	tables [2]record.Table
+}
+
+func (v *Service) report(ctx context.Context, id uint) (*report, error) {
+	row, err := v.store.Run(ctx, id)
+	if err != nil {
+		return nil, problem(err, fmt.Sprintf("run %d", id))
+	}
+	r := &report{row: row}
+	if r.head, err = runOf(row); err != nil {
+		return nil, err
+	}
+	r.plan, err = r.head.Definition.Compile(r.head.Sides[0].Columns, r.head.Sides[1].Columns)
+	return r, err
+}
+
+// open loads what is needed to read records that are not exceptions: the index and the snapshots.
+func (v *Service) open(ctx context.Context, r *report) (err error) {
+	for s, id := range [2]uint{r.row.LeftID, r.row.RightID} {
+		snap, err := v.store.Snapshot(ctx, id)
+		if errors.Is(err, store.ErrNotFound) {
+			return view.NotFound.New(fmt.Sprintf("The records of %q that this run has read are no longer kept; its exceptions still are.", r.head.Sides[s].Set))
+		}
+		if err != nil {
+			return err
+		}
+		r.tables[s] = v.store.Table(snap)
+	}
+	v.mu.Lock()
+	for _, l := range v.indexes {
+		if l.run == r.row.ID {
+			r.index = l.index
+		}
+	}
+	v.mu.Unlock()
+	if r.index != nil {
+		return nil
+	}
+	if r.index, err = v.store.Index(ctx, r.row); err != nil {
+		return err
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.indexes = append(v.indexes, loadedIndex{r.row.ID, r.index})
+	if len(v.indexes) > indexesKept {
+		v.indexes = v.indexes[1:]
+	}
+	return nil
+}
+
+// Query chooses entries of a report.
+type Query struct {
+	Tray   string // "": all exceptions
+	Search string // entries that hold each of its words in some cell
+	After  string
+	Limit  int
+}
+
+// Entries returns a page of a report's entries.
+func (v *Service) Entries(ctx context.Context, run uint, q Query) (*view.Entries, error) {
+	r, err := v.report(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	after, err := cursor(q.After)
+	if err != nil {
+		return nil, err
+	}
+	if q.Tray == "" {
+		return v.exceptions(ctx, r, q, after)
+	}
+	t, err := tray.Parse(q.Tray)
+	if err != nil {
+		return nil, view.Invalid.New(err.Error() + ".")
+	}
+	if t.Exception() {
+		return v.exceptions(ctx, r, q, after)
+	}
+	return v.unexceptional(ctx, r, t, q, after)
+}
+
+func (v *Service) exceptions(ctx context.Context, r *report, q Query, after int64) (*view.Entries, error) {
+	size := pageSize(q.Limit)
+	rows, total, err := v.store.Entries(ctx, store.EntryQuery{Run: r.row.ID, Tray: q.Tray, Search: q.Search, After: after, Limit: size})
+	if err != nil {
+		return nil, err
+	}
+	page := &view.Entries{Entries: []view.Entry{}, Total: total}
+	for _, row := range rows {
+		e, err := storedEntry(row)
+		if err != nil {
+			return nil, err
+		}
+		page.Entries = append(page.Entries, *e)
+	}
+	if len(rows) == size {
+		page.Next = strconv.FormatInt(rows[size-1].Seq, 10)
+	}
+	return page, nil
+}
+
+func storedEntry(row store.Entry) (*view.Entry, error) {
+	e := &view.Entry{}
+	if err := json.Unmarshal([]byte(row.Body), e); err != nil {
+		return nil, err
+	}
+	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
+	return e, nil
+}
+
+// unexceptional reads matched or excluded records from the sealed index. The cursor is a place in the list of the tray.
+func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Query, after int64) (*view.Entries, error) {
+	if err := v.open(ctx, r); err != nil {
+		return nil, err
+	}
+	places := exception.Places(r.index, t)
+	page := &view.Entries{Entries: []view.Entry{}, Total: int64(len(places))}
+	words := strings.Fields(strings.ToLower(q.Search))
+	if len(words) > 0 {
+		page.Total = -1
+	}
+	size := pageSize(q.Limit)
+	at := int(min(after, int64(len(places))))
+	for at < len(places) && len(page.Entries) < size {
+		n := size - len(page.Entries)
+		if len(words) > 0 {
+			n = entriesAtOnce
+		}
+		end := min(at+n, len(places))
+		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, places[at:end])
+		if err != nil {
+			return nil, err
+		}
+		for i := range entries {
+			if len(page.Entries) == size {
+				break
+			}
+			at++
+			e := entryOf(r.plan, &entries[i])
+			if !holds(&e, words) {
+				continue
+			}
+			e.ID = matchedID(&entries[i])
+			page.Entries = append(page.Entries, e)
+		}
+	}
+	if at < len(places) {
+		page.Next = strconv.Itoa(at)
+	}
+	return page, nil
+}
+
+func holds(e *view.Entry, words []string) bool {
+	if len(words) == 0 {
+		return true
+	}
+	text := searchText(e)
+	for _, w := range words {
+		if !strings.Contains(text, w) {
+			return false
+		}
+	}
+	return true
+}
+
+// matchedID names an entry that has no row of its own, by side and record number.
+func matchedID(e *exception.Entry) string { return fmt.Sprintf("%s-%d", e.Side, e.Number+1) }
+
+// Entry returns one entry of a report.
+func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, error) {
+	missing := view.NotFound.New(fmt.Sprintf("Run %d has no entry %q.", run, id))
+	if seq, err := strconv.ParseInt(id, 10, 64); err == nil {
+		row, err := v.store.Entry(ctx, run, seq)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, missing
+		}
+		if err != nil {
+			return nil, err
+		}
+		return storedEntry(row)
+	}
+	r, err := v.report(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	if err := v.open(ctx, r); err != nil {
+		return nil, err
+	}
+	for _, s := range tray.Sides {
+		text, ok := strings.CutPrefix(id, s.String()+"-")
+		n, err := strconv.ParseInt(text, 10, 64)
+		if !ok || err != nil || n < 1 || n > int64(len(r.index.Sides[s].Trays)) {
+			continue
+		}
+		place := exception.Place{Tray: r.index.Sides[s].Trays[n-1], Side: s, Number: uint32(n - 1)}
+		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, []exception.Place{place})
+		if err != nil {
+			return nil, err
+		}
+		e := entryOf(r.plan, &entries[0])
+		e.ID = id
+		return &e, nil
+	}
+	return nil, missing
+}
+
+// Export is a hand-over ready to be written.
+type Export struct {
+	Name  string // of the file
+	Write func(io.Writer) error
+}
+
+// Export prepares the entries that a query chooses for handing over as CSV. All that could be wrong with the request is
+// wrong now, before anything is written.
+func (v *Service) Export(ctx context.Context, run uint, q Query) (*Export, error) {
+	r, err := v.report(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	q.Limit = 1000
+	first, err := v.Entries(ctx, run, q)
+	if err != nil {
+		return nil, err
+	}
+	part := "exceptions"
+	if q.Tray != "" {
+		part = q.Tray
+	}
+	layout := handover.NewLayout(r.plan)
+	return &Export{Name: fmt.Sprintf("%s run %d %s.csv", r.head.Sieve, r.head.Number, part), Write: func(w io.Writer) error {
+		out := csv.NewWriter(w)
+		if err := out.Write(layout.Columns()); err != nil {
+			return err
+		}
+		for page := first; ; {
+			for i := range page.Entries {
+				if err := out.Write(layout.Row(readBack(r.plan, &page.Entries[i]))); err != nil {
+					return err
+				}
+			}
+			if page.Next == "" {
+				break
+			}
+			next := q
+			next.After = page.Next
+			if page, err = v.Entries(ctx, run, next); err != nil {
+				return err
+			}
+		}
+		out.Flush()
+		return out.Error()
+	}}, nil
+}
+
+// readBack makes an entry of what people see of it.
+func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
+	out := &exception.Entry{Tray: e.Tray}
+	if e.Side == "right" {
+		out.Side = tray.Right
+	}
+	for s, r := range [2]*view.Record{e.Left, e.Right} {
+		if r == nil {
+			continue
+		}
+		rec := &exception.Record{Number: uint32(r.Number - 1), Line: r.Line}
+		for _, c := range r.Cells {
+			if c == nil {
+				rec.Cells = append(rec.Cells, record.Cell{Null: true})
+			} else {
+				rec.Cells = append(rec.Cells, record.Cell{Text: *c})
+			}
+		}
+		out.Sides[s] = rec
+	}
+	exception.Judge(plan, out)
+	return out
+}
+
+// Readings lists the readings that exist.
+func (v *Service) Readings() *view.Readings { return &view.Readings{Readings: reading.Kinds()} }

@@ -1,0 +1,216 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/service/summary"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// countsKept is how long the result of a count can be asked for again.
+const countsKept = time.Hour
+
+// Count begins to count what a definition would give. It need not be saved. Of counts with the same draft only the
+// newest goes on.
+func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (view.Job, error) {
+	p, err := v.plan(ctx, d)
+	if err != nil {
+		return view.Job{}, err
+	}
+	if err := v.store.ForgetJobs(ctx, "count", time.Now().UTC().Add(-countsKept)); err != nil {
+		return view.Job{}, problem(err, "")
+	}
+	return v.jobs.start(ctx, "count", d.Name, draft, func(ctx context.Context, j *job) (*view.JobResult, error) {
+		index, err := v.match(ctx, j, p)
+		if err != nil {
+			return nil, err
+		}
+		return &view.JobResult{Counts: &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index)}}, nil
+	})
+}
+
+func (v *Service) tables(p *planned) [2]record.Table {
+	return [2]record.Table{v.store.Table(p.snapshots[0]), v.store.Table(p.snapshots[1])}
+}
+
+func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, error) {
+	tables := v.tables(p)
+	return match.Build(ctx, p.Plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
+		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
+		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) },
+	})
+}
+
+// Run begins to run a sieve over the newest snapshots of its record sets.
+func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
+	row, text, err := v.store.Sieve(ctx, name)
+	if err != nil {
+		return view.Job{}, problem(err, fmt.Sprintf("sieve %q", name))
+	}
+	s, err := sieveOf(row, text)
+	if err != nil {
+		return view.Job{}, err
+	}
+	p, err := v.plan(ctx, s.Definition)
+	if err != nil {
+		return view.Job{}, err
+	}
+	return v.jobs.start(ctx, "run", name, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
+		return v.run(ctx, j, row, p)
+	})
+}
+
+// header is what a run keeps of all that it was made from.
+type header struct {
+	Sieve      string           `json:"sieve"`
+	Definition sieve.Definition `json:"definition"`
+	Sides      [2]view.Side     `json:"sides"`
+	Summary    *summary.Summary `json:"summary"`
+}
+
+// entriesAtOnce is how many entries of a report are read and written at a time.
+const entriesAtOnce = 2000
+
+func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
+	w, err := v.store.NewRun(ctx, row, p.snapshots[0], p.snapshots[1])
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			if dropErr := w.Drop(); dropErr != nil {
+				v.options.Log.Error("the remains of a run could not be removed", "sieve", row.Name, "error", dropErr)
+			}
+		}
+	}()
+	index, err := v.match(ctx, j, p)
+	if err != nil {
+		return nil, err
+	}
+	j.progress("writing the index", 0, 1)
+	if err := w.AddIndex(ctx, index); err != nil {
+		return nil, err
+	}
+	if err := v.writeEntries(ctx, j, w, p, index); err != nil {
+		return nil, err
+	}
+	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index)})
+	if err != nil {
+		return nil, err
+	}
+	run, err := w.Seal(ctx, string(head), &index.Totals)
+	if err != nil {
+		return nil, err
+	}
+	return &view.JobResult{Run: run.ID}, nil
+}
+
+func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, p *planned, index *match.Index) error {
+	var trays []tray.Tray
+	for _, t := range tray.All {
+		if t.Exception() {
+			trays = append(trays, t)
+		}
+	}
+	places := exception.Places(index, trays...)
+	tables := v.tables(p)
+	for done := 0; done < len(places); {
+		end := min(done+entriesAtOnce, len(places))
+		entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
+		if err != nil {
+			return err
+		}
+		rows := make([]store.Entry, len(entries))
+		for i := range entries {
+			if rows[i], err = entryRow(p.Plan, &entries[i]); err != nil {
+				return err
+			}
+		}
+		if err := w.AddEntries(ctx, rows); err != nil {
+			return err
+		}
+		done = end
+		j.progress("writing the report", int64(done), int64(len(places)))
+	}
+	return ctx.Err()
+}
+
+// entryRow gives an exception the form in which the store keeps it.
+func entryRow(plan *sieve.Plan, e *exception.Entry) (store.Entry, error) {
+	shown := entryOf(plan, e)
+	body, err := json.Marshal(shown)
+	if err != nil {
+		return store.Entry{}, err
+	}
+	return store.Entry{Tray: e.Tray.String(), Side: shown.Side, Status: "open", Body: string(body), Search: searchText(&shown)}, nil
+}
+
+// searchText is what a search for an entry looks through.
+func searchText(e *view.Entry) string {
+	var parts []string
+	for _, r := range []*view.Record{e.Left, e.Right} {
+		if r == nil {
+			continue
+		}
+		for _, c := range r.Cells {
+			if c != nil {
+				parts = append(parts, *c)
+			}
+		}
+	}
+	return strings.ToLower(strings.Join(parts, "\x1f"))
+}
+
+// Runs returns a page of the runs, the newest first.
+func (v *Service) Runs(ctx context.Context, before string, limit int) (*view.Runs, error) {
+	from, err := cursor(before)
+	if err != nil {
+		return nil, err
+	}
+	size := pageSize(limit)
+	rows, err := v.store.Runs(ctx, uint(from), size)
+	if err != nil {
+		return nil, err
+	}
+	page := &view.Runs{Runs: []view.Run{}}
+	for _, row := range rows {
+		run, err := runOf(row)
+		if err != nil {
+			return nil, err
+		}
+		page.Runs = append(page.Runs, *run)
+	}
+	if len(rows) == size {
+		page.Next = strconv.FormatUint(uint64(rows[size-1].ID), 10)
+	}
+	return page, nil
+}
+
+// RunHead returns the head of a run's report.
+func (v *Service) RunHead(ctx context.Context, id uint) (*view.Run, error) {
+	row, err := v.store.Run(ctx, id)
+	if err != nil {
+		return nil, problem(err, fmt.Sprintf("run %d", id))
+	}
+	return runOf(row)
+}
+
+func runOf(row store.Run) (*view.Run, error) {
+	var h header
+	if err := json.Unmarshal([]byte(row.Header), &h); err != nil {
+		return nil, err
+	}
+	return &view.Run{ID: row.ID, Number: row.Number, Sieve: h.Sieve, Version: row.Version, Definition: h.Definition, Sides: h.Sides,
+		Summary: *h.Summary, Started: row.Started, Finished: row.Finished}, nil
+}

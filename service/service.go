@@ -1,0 +1,80 @@
+// Package service holds the use cases: load a record set, define a sieve, count, run, and read the report. Transactions
+// and jobs live here; HTTP and the command line only pass on what people ask for.
+package service
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"sync"
+
+	"twinsieve/core/match"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// Options are the service's settings.
+type Options struct {
+	Memory  int64 // budget of all jobs together, in bytes; 0: 1 GiB
+	Workers int   // processors of a job; 0: all
+	Log     *slog.Logger
+}
+
+// Service is the use cases over a store. Its methods may be called from several goroutines at once. Errors are
+// *[view.Problem] wherever the caller can do something about them.
+type Service struct {
+	store   *store.Store
+	options Options
+	jobs    *jobs
+
+	mu      sync.Mutex
+	indexes []loadedIndex // of the reports read last
+}
+
+// jobsAtOnce is how many heavy jobs work at one time; they share the memory budget.
+const jobsAtOnce = 2
+
+// indexesKept is how many sealed indexes stay in memory.
+const indexesKept = 4
+
+type loadedIndex struct {
+	run   uint
+	index *match.Index
+}
+
+// New returns the use cases over an open store.
+func New(s *store.Store, o Options) *Service {
+	if o.Memory <= 0 {
+		o.Memory = 1 << 30
+	}
+	if o.Log == nil {
+		o.Log = slog.New(slog.DiscardHandler)
+	}
+	v := &Service{store: s, options: o}
+	v.jobs = newJobs(s, o.Log)
+	return v
+}
+
+// Close cancels all jobs and waits for them.
+func (v *Service) Close() { v.jobs.close() }
+
+// Ready returns an error while the service cannot answer.
+func (v *Service) Ready(ctx context.Context) error { return v.store.Ready(ctx) }
+
+// problem gives an error of the store the form in which people see it. what names the thing that was asked for.
+func problem(err error, what string) error {
+	var p *view.Problem
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &p):
+		return p
+	case errors.Is(err, store.ErrNotFound):
+		return view.NotFound.New("There is no " + what + ".")
+	case errors.Is(err, store.ErrFull):
+		return view.DiskFull.New("The disk with the data directory is full; make room and try again. Nothing half done was kept.")
+	case errors.Is(err, context.Canceled):
+		return view.Cancelled.New("It was cancelled; nothing of it was kept.")
+	}
+	return err
+}

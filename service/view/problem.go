@@ -1,0 +1,51 @@
+package view
+
+import "net/http"
+
+// Problem is what went wrong, as RFC 9457 problem details: what, where, and how to mend it. It is an error, too.
+type Problem struct {
+	Type   string  `json:"type" description:"Kind of the problem, as a path: /problems/ and a word."`
+	Title  string  `json:"title" description:"The kind of the problem in words, the same for all of its kind."`
+	Status int     `json:"status" description:"HTTP status."`
+	Detail string  `json:"detail" description:"What was wrong this time, and how to mend it."`
+	Faults []Fault `json:"faults,omitempty" description:"The places that are wrong."`
+}
+
+// Fault is one place that is wrong.
+type Fault struct {
+	Where string `json:"where" description:"Path into the definition, or line of the file."`
+	What  string `json:"what"`
+}
+
+// Error implements error.
+func (p *Problem) Error() string { return p.Detail }
+
+// ProblemKind is a kind of problem.
+type ProblemKind struct {
+	word, title string
+	status      int
+}
+
+// The kinds of problems.
+var (
+	Invalid       = ProblemKind{"invalid-request", "The request is not valid", http.StatusBadRequest}
+	BadDefinition = ProblemKind{"invalid-definition", "The sieve's definition is not valid", http.StatusUnprocessableEntity}
+	Unreadable    = ProblemKind{"unreadable-file", "The file cannot be read", http.StatusUnprocessableEntity}
+	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
+	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}
+	InUse         = ProblemKind{"in-use", "It is in use", http.StatusConflict}
+	Changed       = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}
+	NoVersion     = ProblemKind{"version-required", "The version to change must be named", http.StatusPreconditionRequired}
+	DiskFull      = ProblemKind{"disk-full", "The disk is full", http.StatusInsufficientStorage}
+	Cancelled     = ProblemKind{"cancelled", "It was cancelled", http.StatusConflict}
+	Interrupted   = ProblemKind{"interrupted", "The service ended while it was under way", http.StatusConflict}
+	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
+)
+
+// New makes a problem of the kind.
+func (k ProblemKind) New(detail string, faults ...Fault) *Problem {
+	return &Problem{Type: "/problems/" + k.word, Title: k.title, Status: k.status, Detail: detail, Faults: faults}
+}
+
+// Is reports whether a problem is of the kind.
+func (k ProblemKind) Is(p *Problem) bool { return p != nil && p.Type == "/problems/"+k.word }

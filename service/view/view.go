@@ -1,0 +1,183 @@
+// Package view holds what the service answers with: plain data, the same for the interface, its clients and the console.
+package view
+
+import (
+	"time"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/service/summary"
+)
+
+// Set is a record set.
+type Set struct {
+	Name     string   `json:"name"`
+	Snapshot Snapshot `json:"snapshot" description:"The newest snapshot."`
+}
+
+// Snapshot is one load of a record set.
+type Snapshot struct {
+	Number    int       `json:"number" description:"Counted from 1 within the set."`
+	Columns   []string  `json:"columns" nullable:"false"`
+	Records   int64     `json:"records"`
+	Rejects   int64     `json:"rejects" description:"Lines of the source that were no records."`
+	Bytes     int64     `json:"bytes" description:"Size of the source."`
+	Hash      string    `json:"hash" description:"SHA-256 of the columns and cells."`
+	Source    string    `json:"source" description:"Name of the file it came from."`
+	Delimiter string    `json:"delimiter"`
+	Created   time.Time `json:"created"`
+}
+
+// Sets is the list of record sets.
+type Sets struct {
+	Sets []Set `json:"sets" nullable:"false"`
+}
+
+// Records is a page of a snapshot's records.
+type Records struct {
+	Columns []string `json:"columns" nullable:"false"`
+	Records []Record `json:"records" nullable:"false"`
+	Next    string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+}
+
+// Record is a record as it came.
+type Record struct {
+	Number int64     `json:"number" description:"Counted from 1 in input order."`
+	Line   int64     `json:"line,omitempty" description:"Line of the source on which it starts."`
+	Cells  []*string `json:"cells" nullable:"false" description:"A null is a null of the source; an empty text is an empty cell."`
+}
+
+// Rejects is a page of a snapshot's rejected lines.
+type Rejects struct {
+	Rejects []Reject `json:"rejects" nullable:"false"`
+	Total   int64    `json:"total"`
+	Next    string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+}
+
+// Reject is a line that was no record.
+type Reject struct {
+	Line   int64  `json:"line"`
+	Reason string `json:"reason"`
+	Text   string `json:"text" description:"The line as it stands, cut after 1,000 bytes."`
+}
+
+// Sieve is a saved sieve.
+type Sieve struct {
+	Version    int              `json:"version"`
+	Definition sieve.Definition `json:"definition"`
+	Updated    time.Time        `json:"updated"`
+}
+
+// Sieves is the list of sieves.
+type Sieves struct {
+	Sieves []Sieve `json:"sieves" nullable:"false"`
+}
+
+// Readings is the list of readings that exist.
+type Readings struct {
+	Readings []reading.Kind `json:"readings" nullable:"false"`
+}
+
+// Counts are what a definition would give, over the newest snapshots of its record sets.
+type Counts struct {
+	Sides   [2]Side         `json:"sides" description:"Left and right."`
+	Summary summary.Summary `json:"summary"`
+}
+
+// Side is one side of a match: which snapshot of which record set.
+type Side struct {
+	Set      string   `json:"set"`
+	Snapshot int      `json:"snapshot"`
+	Hash     string   `json:"hash"`
+	Source   string   `json:"source"`
+	Records  int64    `json:"records"`
+	Rejects  int64    `json:"rejects"`
+	Columns  []string `json:"columns" nullable:"false"`
+}
+
+// Run is one execution of a sieve: the head of its report.
+type Run struct {
+	ID         uint             `json:"id"`
+	Number     int              `json:"number" description:"Counted from 1 within the sieve."`
+	Sieve      string           `json:"sieve"`
+	Version    int              `json:"version" description:"Version of the sieve."`
+	Definition sieve.Definition `json:"definition"`
+	Sides      [2]Side          `json:"sides" description:"Left and right."`
+	Summary    summary.Summary  `json:"summary"`
+	Started    time.Time        `json:"started"`
+	Finished   time.Time        `json:"finished"`
+}
+
+// Runs is a page of runs, the newest first.
+type Runs struct {
+	Runs []Run  `json:"runs" nullable:"false"`
+	Next string `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+}
+
+// Entry is one line of a report: a pair, or a record without a partner.
+type Entry struct {
+	ID     string    `json:"id" description:"Names the entry within its run."`
+	Tray   tray.Tray `json:"tray"`
+	Side   string    `json:"side" description:"Side of a record without a partner: left or right; both for pairs."`
+	Status string    `json:"status,omitempty" description:"Of exceptions: open, in-progress, explained or settled."`
+	Key    []string  `json:"key" nullable:"false" description:"The key's texts before any reading."`
+	Reason string    `json:"reason" description:"Why it is in its tray."`
+	Left   *Record   `json:"left,omitempty" description:"Absent where there is no partner on the left."`
+	Right  *Record   `json:"right,omitempty" description:"Absent where there is no partner on the right."`
+	Fields []Outcome `json:"fields,omitempty" description:"Outcome of each compared field, for pairs."`
+	Steps  []string  `json:"steps" nullable:"false" description:"How it came to be where it is, step by step."`
+}
+
+// Outcome is how one compared field came out in a pair.
+type Outcome struct {
+	Left       int    `json:"left" description:"Index of the left column."`
+	Right      int    `json:"right" description:"Index of the right column."`
+	Agrees     bool   `json:"agrees"`
+	Difference string `json:"difference,omitempty" description:"Right minus left: a number, or days for dates."`
+}
+
+// Entries is a page of a report's entries.
+type Entries struct {
+	Entries []Entry `json:"entries" nullable:"false"`
+	Total   int64   `json:"total" description:"How many entries the filter chooses; -1 where that was not counted."`
+	Next    string  `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+}
+
+// Job is something that takes its time.
+type Job struct {
+	ID       string     `json:"id"`
+	Kind     string     `json:"kind" enum:"load,run,count"`
+	Subject  string     `json:"subject" description:"What it is about: a record set or a sieve."`
+	State    string     `json:"state" enum:"queued,running,done,failed,cancelled,interrupted"`
+	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
+	Done     int64      `json:"done" description:"How much of the stage is done."`
+	Total    int64      `json:"total" description:"How much the stage has; 0 when not known."`
+	Fraction float64    `json:"fraction" description:"From 0 to 1."`
+	Rate     float64    `json:"rate" description:"Units of the stage a second."`
+	Left     float64    `json:"left" description:"Seconds left of the stage, roughly."`
+	Problem  *Problem   `json:"problem,omitempty" description:"Of failed, cancelled and interrupted jobs."`
+	Result   *JobResult `json:"result,omitempty" description:"Of jobs that are done."`
+	Started  time.Time  `json:"started"`
+	Finished *time.Time `json:"finished,omitempty"`
+}
+
+// Ended reports whether nothing more will happen to the job.
+func (j *Job) Ended() bool { return j.State != "queued" && j.State != "running" }
+
+// JobResult is what a job has brought about.
+type JobResult struct {
+	Set    *Set    `json:"set,omitempty" description:"Of a load."`
+	Run    uint    `json:"run,omitempty" description:"Of a run: its id."`
+	Counts *Counts `json:"counts,omitempty" description:"Of a count."`
+}
+
+// Jobs is the list of jobs, the newest first.
+type Jobs struct {
+	Jobs []Job `json:"jobs" nullable:"false"`
+}
+
+// Health says that the service is there.
+type Health struct {
+	Status string `json:"status"`
+}

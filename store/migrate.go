@@ -1,0 +1,68 @@
+package store
+
+import (
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// migrations bring a file from one schema to the next. Their numbers are their places, counted from 1. A migration that
+// has been released is never changed; what is to be different comes as a new one.
+var migrations = []struct {
+	name string
+	sql  []string
+}{
+	{"record sets, sieves, runs and jobs", []string{
+		`CREATE TABLE record_sets (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, created DATETIME NOT NULL)`,
+		`CREATE TABLE snapshots (id INTEGER PRIMARY KEY, record_set_id INTEGER NOT NULL REFERENCES record_sets(id), number INTEGER NOT NULL,
+			columns TEXT NOT NULL, starts TEXT NOT NULL, records INTEGER NOT NULL, rejects INTEGER NOT NULL, bytes INTEGER NOT NULL,
+			hash TEXT NOT NULL, source TEXT NOT NULL, delimiter TEXT NOT NULL, created DATETIME NOT NULL, sealed INTEGER NOT NULL)`,
+		`CREATE UNIQUE INDEX snapshots_of_set ON snapshots (record_set_id, number) WHERE sealed = 1`,
+		`CREATE TABLE chunks (snapshot_id INTEGER NOT NULL REFERENCES snapshots(id), batch INTEGER NOT NULL, "column" INTEGER NOT NULL, blob BLOB NOT NULL,
+			PRIMARY KEY (snapshot_id, batch, "column"))`,
+		`CREATE TABLE rejects (snapshot_id INTEGER NOT NULL REFERENCES snapshots(id), line INTEGER NOT NULL, reason TEXT NOT NULL, text TEXT NOT NULL,
+			PRIMARY KEY (snapshot_id, line)) WITHOUT ROWID`,
+		`CREATE TABLE sieves (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, version INTEGER NOT NULL, created DATETIME NOT NULL, updated DATETIME NOT NULL)`,
+		`CREATE TABLE sieve_versions (sieve_id INTEGER NOT NULL REFERENCES sieves(id), version INTEGER NOT NULL, definition TEXT NOT NULL, created DATETIME NOT NULL,
+			PRIMARY KEY (sieve_id, version)) WITHOUT ROWID`,
+		`CREATE TABLE runs (id INTEGER PRIMARY KEY, sieve_id INTEGER NOT NULL, version INTEGER NOT NULL, number INTEGER NOT NULL,
+			left_id INTEGER NOT NULL, right_id INTEGER NOT NULL, header TEXT NOT NULL, totals TEXT NOT NULL,
+			started DATETIME NOT NULL, finished DATETIME NOT NULL, sealed INTEGER NOT NULL)`,
+		`CREATE TABLE index_parts (run_id INTEGER NOT NULL REFERENCES runs(id), side INTEGER NOT NULL, part INTEGER NOT NULL, blob BLOB NOT NULL,
+			PRIMARY KEY (run_id, side, part))`,
+		`CREATE TABLE entries (run_id INTEGER NOT NULL REFERENCES runs(id), seq INTEGER NOT NULL, tray TEXT NOT NULL, side TEXT NOT NULL,
+			status TEXT NOT NULL, body TEXT NOT NULL, search TEXT NOT NULL, PRIMARY KEY (run_id, seq)) WITHOUT ROWID`,
+		`CREATE INDEX entries_by_tray ON entries (run_id, tray, seq)`,
+		`CREATE TABLE jobs (id TEXT PRIMARY KEY, kind TEXT NOT NULL, subject TEXT NOT NULL, state TEXT NOT NULL, error TEXT NOT NULL, result TEXT NOT NULL,
+			started DATETIME NOT NULL, finished DATETIME)`,
+	}},
+}
+
+// migrate brings the schema up to date, one migration a transaction.
+func migrate(db *gorm.DB) error {
+	if err := db.Exec(`CREATE TABLE IF NOT EXISTS migrations (number INTEGER PRIMARY KEY, name TEXT NOT NULL, applied DATETIME NOT NULL)`).Error; err != nil {
+		return fmt.Errorf("the data file cannot be written: %w", plainError(err))
+	}
+	var done int
+	if err := db.Raw(`SELECT coalesce(max(number), 0) FROM migrations`).Scan(&done).Error; err != nil {
+		return err
+	}
+	if done > len(migrations) {
+		return fmt.Errorf("the data file has schema %d and this twinsieve knows %d; use the newer twinsieve that wrote it", done, len(migrations))
+	}
+	for n := done; n < len(migrations); n++ {
+		err := db.Transaction(func(tx *gorm.DB) error {
+			for _, sql := range migrations[n].sql {
+				if err := tx.Exec(sql).Error; err != nil {
+					return err
+				}
+			}
+			return tx.Exec(`INSERT INTO migrations VALUES (?, ?, ?)`, n+1, migrations[n].name, time.Now().UTC()).Error
+		})
+		if err != nil {
+			return fmt.Errorf("migration %d (%s): %w", n+1, migrations[n].name, plainError(err))
+		}
+	}
+	return nil
+}

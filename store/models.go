@@ -1,0 +1,119 @@
+package store
+
+import "time"
+
+// RecordSet is a named table of records. Each load of it is a [Snapshot].
+type RecordSet struct {
+	ID      uint
+	Name    string
+	Created time.Time
+}
+
+// Snapshot is one load of a record set. It is visible once sealed, and never changes.
+type Snapshot struct {
+	ID          uint
+	RecordSetID uint
+	Number      int      // counted from 1 within the set
+	Columns     []string `gorm:"serializer:json"`
+	Starts      []int64  `gorm:"serializer:json"` // number of each batch's first record
+	Records     int64
+	Rejects     int64
+	Bytes       int64 // of the source
+	Hash        string
+	Source      string // name of the file it came from
+	Delimiter   string
+	Created     time.Time
+	Sealed      bool
+}
+
+// Chunk is one column of one batch, or, with Column [linesColumn], the batch's source lines.
+type Chunk struct {
+	SnapshotID uint `gorm:"primaryKey;autoIncrement:false"`
+	Batch      int  `gorm:"primaryKey;autoIncrement:false"`
+	Column     int  `gorm:"primaryKey;autoIncrement:false"`
+	Blob       []byte
+}
+
+// linesColumn is the column number under which a batch's source lines are kept.
+const linesColumn = -1
+
+// Reject is a line of a snapshot's source that was no record.
+type Reject struct {
+	SnapshotID uint  `gorm:"primaryKey;autoIncrement:false"`
+	Line       int64 `gorm:"primaryKey;autoIncrement:false"`
+	Reason     string
+	Text       string
+}
+
+// Sieve is a saved definition. Its text is in its versions.
+type Sieve struct {
+	ID      uint
+	Name    string
+	Version int // the newest
+	Created time.Time
+	Updated time.Time
+}
+
+// SieveVersion is what a sieve said at one time. Versions never change.
+type SieveVersion struct {
+	SieveID    uint   `gorm:"primaryKey;autoIncrement:false"`
+	Version    int    `gorm:"primaryKey;autoIncrement:false"`
+	Definition string // JSON
+	Created    time.Time
+}
+
+// Run is one execution of a sieve version over two snapshots. It is visible once sealed, and never changes.
+type Run struct {
+	ID       uint
+	SieveID  uint
+	Version  int
+	Number   int    // counted from 1 within the sieve
+	LeftID   uint   // snapshot
+	RightID  uint   // snapshot
+	Header   string // JSON: all that the report's head shows, so that it outlives snapshots and sieve
+	Totals   string // JSON
+	Started  time.Time
+	Finished time.Time
+	Sealed   bool
+}
+
+// IndexPart is a sealed part of a run's match index.
+type IndexPart struct {
+	RunID uint `gorm:"primaryKey;autoIncrement:false"`
+	Side  int  `gorm:"primaryKey;autoIncrement:false"`
+	Part  int  `gorm:"primaryKey;autoIncrement:false"`
+	Blob  []byte
+}
+
+// Entry is one exception of a run, with copies of the cells that a person sees.
+type Entry struct {
+	RunID  uint  `gorm:"primaryKey;autoIncrement:false"`
+	Seq    int64 `gorm:"primaryKey;autoIncrement:false"` // place in the report, counted from 1
+	Tray   string
+	Side   string
+	Status string
+	Body   string // JSON: the entry as it is shown
+	Search string // what a search looks through, in lower case
+}
+
+// The states of a job.
+const (
+	JobQueued      = "queued"
+	JobRunning     = "running"
+	JobDone        = "done"
+	JobFailed      = "failed"
+	JobCancelled   = "cancelled"
+	JobInterrupted = "interrupted" // the service ended while it was under way
+)
+
+// Job is a load, run or count that takes its time.
+type Job struct {
+	ID       string
+	Kind     string
+	Subject  string
+	State    string
+	Error    string // JSON, for failed jobs
+	Result   string // JSON, for done jobs
+	Started  time.Time
+	Finished *time.Time
+}

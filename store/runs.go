@@ -1,0 +1,153 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"twinsieve/core/match"
+	"twinsieve/core/tray"
+)
+
+// RunWriter writes a run piece by piece. Nothing of it is visible before [RunWriter.Seal].
+type RunWriter struct {
+	store *Store
+	run   Run
+	seq   int64
+}
+
+// NewRun begins a run of a sieve's version over two snapshots.
+func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (*RunWriter, error) {
+	w := &RunWriter{store: s, run: Run{SieveID: sieve.ID, Version: sieve.Version, LeftID: left.ID, RightID: right.ID, Started: time.Now().UTC()}}
+	return w, s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&w.run).Error })
+}
+
+// AddIndex writes the run's index, one part a transaction.
+func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
+	for _, side := range tray.Sides {
+		for first := 0; first < len(index.Sides[side].Trays); first += match.SealRecords {
+			blob, err := index.Sides[side].Seal(first)
+			if err != nil {
+				return err
+			}
+			part := IndexPart{w.run.ID, int(side), first / match.SealRecords, blob}
+			if err := w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&part).Error }); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// AddEntries writes the next entries of the run's report, in one transaction. It sets their run and place.
+func (w *RunWriter) AddEntries(ctx context.Context, entries []Entry) error {
+	for i := range entries {
+		w.seq++
+		entries[i].RunID, entries[i].Seq = w.run.ID, w.seq
+	}
+	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(entries, 200).Error })
+}
+
+// Seal makes the run visible, as the newest of its sieve.
+func (w *RunWriter) Seal(ctx context.Context, header string, totals *match.Totals) (Run, error) {
+	text, err := json.Marshal(totals)
+	if err != nil {
+		return Run{}, err
+	}
+	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
+	err = w.store.write(ctx, bulk, func(tx *gorm.DB) error {
+		var last int
+		if err := tx.Model(&Run{}).Select("coalesce(max(number), 0)").Where("sieve_id = ? AND sealed = 1", w.run.SieveID).Scan(&last).Error; err != nil {
+			return err
+		}
+		w.run.Number = last + 1
+		return tx.Save(&w.run).Error
+	})
+	return w.run, err
+}
+
+// Drop removes what was written of a run that will not be sealed.
+func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
+
+func (s *Store) dropRun(ctx context.Context, id uint) error {
+	for _, table := range []string{"entries", "index_parts"} {
+		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
+			return err
+		}
+	}
+	if err := s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Delete(&Run{}, id).Error }); err != nil {
+		return err
+	}
+	return s.giveBack(ctx)
+}
+
+// Runs lists the runs, the newest first.
+func (s *Store) Runs(ctx context.Context, before uint, limit int) (runs []Run, err error) {
+	q := s.reads.WithContext(ctx).Where("sealed = 1")
+	if before > 0 {
+		q = q.Where("id < ?", before)
+	}
+	err = q.Order("id DESC").Limit(limit).Find(&runs).Error
+	return runs, err
+}
+
+// Run returns a sealed run.
+func (s *Store) Run(ctx context.Context, id uint) (run Run, err error) {
+	err = s.reads.WithContext(ctx).Where("sealed = 1").Take(&run, id).Error
+	return run, plainError(err)
+}
+
+// Index loads the sealed index of a run. Its sums of amounts are not kept: they are in the run's header.
+func (s *Store) Index(ctx context.Context, run Run) (*match.Index, error) {
+	index := &match.Index{}
+	if err := json.Unmarshal([]byte(run.Totals), &index.Totals); err != nil {
+		return nil, err
+	}
+	for _, side := range tray.Sides {
+		var parts []IndexPart
+		if err := s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run.ID, side).Order("part").Find(&parts).Error; err != nil {
+			return nil, err
+		}
+		for _, p := range parts {
+			if err := index.Sides[side].Unseal(p.Blob); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return index, nil
+}
+
+// EntryQuery chooses entries of a run.
+type EntryQuery struct {
+	Run    uint
+	Tray   string // "": all trays
+	Search string // "": all; else entries that hold each of its words
+	After  int64  // entries after this place
+	Limit  int
+}
+
+// Entries returns a page of the entries chosen, and how many are chosen altogether.
+func (s *Store) Entries(ctx context.Context, q EntryQuery) (entries []Entry, total int64, err error) {
+	db := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", q.Run)
+	if q.Tray != "" {
+		db = db.Where("tray = ?", q.Tray)
+	}
+	for _, word := range strings.Fields(strings.ToLower(q.Search)) {
+		db = db.Where(`search LIKE ? ESCAPE '\'`, "%"+strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(word)+"%")
+	}
+	db = db.Session(&gorm.Session{})
+	if err = db.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	err = db.Where("seq > ?", q.After).Order("seq").Limit(q.Limit).Find(&entries).Error
+	return entries, total, err
+}
+
+// Entry returns one entry of a run.
+func (s *Store) Entry(ctx context.Context, run uint, seq int64) (e Entry, err error) {
+	err = s.reads.WithContext(ctx).Where("run_id = ? AND seq = ?", run, seq).Take(&e).Error
+	return e, plainError(err)
+}

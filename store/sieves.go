@@ -1,0 +1,87 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// Sieves lists the sieves by name, each with its newest definition.
+func (s *Store) Sieves(ctx context.Context) (sieves []Sieve, definitions []string, err error) {
+	if err = s.reads.WithContext(ctx).Order("name").Find(&sieves).Error; err != nil {
+		return nil, nil, err
+	}
+	for _, v := range sieves {
+		d, err := s.definition(ctx, v.ID, v.Version)
+		if err != nil {
+			return nil, nil, err
+		}
+		definitions = append(definitions, d)
+	}
+	return sieves, definitions, nil
+}
+
+// Sieve returns a sieve and its newest definition.
+func (s *Store) Sieve(ctx context.Context, name string) (v Sieve, definition string, err error) {
+	if err = s.reads.WithContext(ctx).Where("name = ?", name).Take(&v).Error; err != nil {
+		return v, "", plainError(err)
+	}
+	definition, err = s.definition(ctx, v.ID, v.Version)
+	return v, definition, err
+}
+
+func (s *Store) definition(ctx context.Context, sieve uint, version int) (string, error) {
+	var v SieveVersion
+	err := s.reads.WithContext(ctx).Where("sieve_id = ? AND version = ?", sieve, version).Take(&v).Error
+	return v.Definition, plainError(err)
+}
+
+// CreateSieve saves a new sieve as version 1. A name that is there already is [ErrNameTaken].
+func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve, error) {
+	now := time.Now().UTC()
+	v := Sieve{Name: name, Version: 1, Created: now, Updated: now}
+	err := s.write(ctx, urgent, func(tx *gorm.DB) error {
+		if err := tx.Create(&v).Error; err != nil {
+			return err
+		}
+		return tx.Create(&SieveVersion{v.ID, v.Version, definition, now}).Error
+	})
+	return v, err
+}
+
+// UpdateSieve saves a new version of a sieve, under a name that may be new, where version is still the newest one. If it
+// is not, the error is [ErrChanged].
+func (s *Store) UpdateSieve(ctx context.Context, name string, version int, newName, definition string) (v Sieve, err error) {
+	err = s.write(ctx, urgent, func(tx *gorm.DB) error {
+		if err := tx.Where("name = ?", name).Take(&v).Error; err != nil {
+			return err
+		}
+		if v.Version != version {
+			return ErrChanged
+		}
+		v.Name, v.Version, v.Updated = newName, version+1, time.Now().UTC()
+		if err := tx.Save(&v).Error; err != nil {
+			return err
+		}
+		return tx.Create(&SieveVersion{v.ID, v.Version, definition, v.Updated}).Error
+	})
+	return v, err
+}
+
+// DeleteSieve removes a sieve where version is still the newest one. Its runs stay.
+func (s *Store) DeleteSieve(ctx context.Context, name string, version int) error {
+	return s.write(ctx, urgent, func(tx *gorm.DB) error {
+		var v Sieve
+		if err := tx.Where("name = ?", name).Take(&v).Error; err != nil {
+			return err
+		}
+		if v.Version != version {
+			return ErrChanged
+		}
+		if err := tx.Where("sieve_id = ?", v.ID).Delete(&SieveVersion{}).Error; err != nil {
+			return err
+		}
+		return tx.Delete(&v).Error
+	})
+}

@@ -1,0 +1,208 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"hash"
+	"time"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"gorm.io/gorm"
+
+	"twinsieve/core/record"
+)
+
+// Sets lists the record sets by name, each with its newest snapshot.
+func (s *Store) Sets(ctx context.Context) ([]RecordSet, []Snapshot, error) {
+	var sets []RecordSet
+	if err := s.reads.WithContext(ctx).Order("name").Find(&sets).Error; err != nil {
+		return nil, nil, err
+	}
+	newest := make([]Snapshot, 0, len(sets))
+	visible := sets[:0]
+	for _, set := range sets {
+		snap, err := s.newest(ctx, set.ID)
+		if err == ErrNotFound {
+			continue // its first load is still under way
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		visible = append(visible, set)
+		newest = append(newest, snap)
+	}
+	return visible, newest, nil
+}
+
+// Set returns a record set and its newest snapshot. A set whose first load is not sealed is not found.
+func (s *Store) Set(ctx context.Context, name string) (RecordSet, Snapshot, error) {
+	var set RecordSet
+	if err := s.reads.WithContext(ctx).Where("name = ?", name).Take(&set).Error; err != nil {
+		return set, Snapshot{}, plainError(err)
+	}
+	snap, err := s.newest(ctx, set.ID)
+	return set, snap, err
+}
+
+func (s *Store) newest(ctx context.Context, set uint) (snap Snapshot, err error) {
+	err = s.reads.WithContext(ctx).Where("record_set_id = ? AND sealed = 1", set).Order("number DESC").Take(&snap).Error
+	return snap, plainError(err)
+}
+
+// Snapshot returns a sealed snapshot.
+func (s *Store) Snapshot(ctx context.Context, id uint) (snap Snapshot, err error) {
+	err = s.reads.WithContext(ctx).Where("sealed = 1").Take(&snap, id).Error
+	return snap, plainError(err)
+}
+
+// SnapshotWriter writes a snapshot batch by batch. Nothing of it is visible before [SnapshotWriter.Seal].
+type SnapshotWriter struct {
+	store *Store
+	snap  Snapshot
+	hash  hash.Hash
+}
+
+// NewSnapshot begins a snapshot of the record set with the given name, which is made where it is not there.
+func (s *Store) NewSnapshot(ctx context.Context, name string, columns []string, source, delimiter string) (*SnapshotWriter, error) {
+	w := &SnapshotWriter{store: s, hash: sha256.New()}
+	w.snap = Snapshot{Columns: columns, Starts: []int64{}, Source: source, Delimiter: delimiter, Created: time.Now().UTC()}
+	head, err := json.Marshal(columns)
+	if err != nil {
+		return nil, err
+	}
+	w.hash.Write(head)
+	err = s.write(ctx, bulk, func(tx *gorm.DB) error {
+		set := RecordSet{Name: name, Created: w.snap.Created}
+		if err := tx.Where("name = ?", name).FirstOrCreate(&set).Error; err != nil {
+			return err
+		}
+		w.snap.RecordSetID = set.ID
+		return tx.Create(&w.snap).Error
+	})
+	return w, err
+}
+
+// Add writes a batch, in one short transaction.
+func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
+	number := len(w.snap.Starts)
+	chunks := make([]Chunk, 0, len(b.Columns)+1)
+	for c, col := range b.Columns {
+		blob, err := record.EncodeColumn(col)
+		if err != nil {
+			return err
+		}
+		chunks = append(chunks, Chunk{w.snap.ID, number, c, blob})
+		w.hash.Write(arrow.Int32Traits.CastToBytes(col.ValueOffsets()))
+		w.hash.Write(col.ValueBytes())
+		w.hash.Write(col.NullBitmapBytes())
+	}
+	lines, err := record.EncodeLines(b.Lines)
+	if err != nil {
+		return err
+	}
+	chunks = append(chunks, Chunk{w.snap.ID, number, linesColumn, lines})
+	w.snap.Starts = append(w.snap.Starts, w.snap.Records)
+	w.snap.Records += int64(b.Records())
+	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(chunks, 200).Error })
+}
+
+// AddRejects writes rejected lines.
+func (w *SnapshotWriter) AddRejects(ctx context.Context, rejects []Reject) error {
+	for i := range rejects {
+		rejects[i].SnapshotID = w.snap.ID
+	}
+	w.snap.Rejects += int64(len(rejects))
+	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(rejects, 200).Error })
+}
+
+// Seal makes the snapshot visible, as the newest of its set.
+func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64) (Snapshot, error) {
+	w.snap.Bytes = bytes
+	w.snap.Hash = hex.EncodeToString(w.hash.Sum(nil))
+	w.snap.Sealed = true
+	err := w.store.write(ctx, bulk, func(tx *gorm.DB) error {
+		var last int
+		if err := tx.Model(&Snapshot{}).Select("coalesce(max(number), 0)").Where("record_set_id = ? AND sealed = 1", w.snap.RecordSetID).Scan(&last).Error; err != nil {
+			return err
+		}
+		w.snap.Number = last + 1
+		return tx.Save(&w.snap).Error
+	})
+	return w.snap, err
+}
+
+// Drop removes what was written of a snapshot that will not be sealed. It does so whatever has become of the context
+// that the snapshot was written under.
+func (w *SnapshotWriter) Drop() error { return w.store.dropSnapshot(context.Background(), w.snap.ID) }
+
+// dropSnapshot removes a snapshot some rows at a time, then its set where nothing else is in it.
+func (s *Store) dropSnapshot(ctx context.Context, id uint) error {
+	for _, table := range []string{"chunks", "rejects"} {
+		if err := s.deleteAll(ctx, table, "snapshot_id", id); err != nil {
+			return err
+		}
+	}
+	err := s.write(ctx, bulk, func(tx *gorm.DB) error {
+		var snap Snapshot
+		if err := tx.Take(&snap, id).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&snap).Error; err != nil {
+			return err
+		}
+		return tx.Exec("DELETE FROM record_sets WHERE id = ? AND NOT EXISTS (SELECT 1 FROM snapshots WHERE record_set_id = record_sets.id)", snap.RecordSetID).Error
+	})
+	if err != nil {
+		return err
+	}
+	return s.giveBack(ctx)
+}
+
+// DeleteSet removes a record set with all its snapshots.
+func (s *Store) DeleteSet(ctx context.Context, name string) error {
+	set, _, err := s.Set(ctx, name)
+	if err != nil {
+		return err
+	}
+	// Unsealed first, in one transaction, so that nobody sees half of it.
+	err = s.write(ctx, urgent, func(tx *gorm.DB) error {
+		return tx.Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Update("sealed", false).Error
+	})
+	if err != nil {
+		return err
+	}
+	var ids []uint
+	if err := s.reads.WithContext(ctx).Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Pluck("id", &ids).Error; err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := s.dropSnapshot(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// deleteAll deletes a parent's rows from a table, so many at a time that nobody waits long for the writer.
+func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) error {
+	for {
+		var gone int64
+		err := s.write(ctx, bulk, func(tx *gorm.DB) error {
+			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "line", "entries": "seq", "index_parts": "side, part"}[table]
+			r := tx.Exec("DELETE FROM "+table+" WHERE "+parent+" = ? AND ("+key+") IN (SELECT "+key+" FROM "+table+" WHERE "+parent+" = ? LIMIT 500)", id, id)
+			gone = r.RowsAffected
+			return r.Error
+		})
+		if err != nil || gone == 0 {
+			return err
+		}
+	}
+}
+
+// Rejects returns rejects of a snapshot on lines after the given one.
+func (s *Store) Rejects(ctx context.Context, snapshot uint, after int64, limit int) (rejects []Reject, err error) {
+	err = s.reads.WithContext(ctx).Where("snapshot_id = ? AND line > ?", snapshot, after).Order("line").Limit(limit).Find(&rejects).Error
+	return rejects, err
+}

@@ -1,0 +1,107 @@
+package store
+
+import (
+	"container/list"
+	"context"
+	"fmt"
+	"sync"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"twinsieve/core/record"
+)
+
+// table is a snapshot's records, read chunk by chunk.
+type table struct {
+	store *Store
+	snap  Snapshot
+}
+
+// Table returns the records of a sealed snapshot.
+func (s *Store) Table(snap Snapshot) record.Table { return &table{s, snap} }
+
+func (t *table) Columns() []string { return t.snap.Columns }
+func (t *table) Records() int64    { return t.snap.Records }
+func (t *table) Starts() []int64   { return t.snap.Starts }
+
+// Batch implements [record.Table].
+func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
+	key := blobKey{t.snap.ID, i}
+	if b, ok := t.store.blobs.get(key); ok {
+		return b, nil
+	}
+	var chunks []Chunk
+	err := t.store.reads.WithContext(ctx).Where(`snapshot_id = ? AND batch = ?`, t.snap.ID, i).Order(`"column"`).Find(&chunks).Error
+	if err != nil {
+		return nil, err
+	}
+	if len(chunks) != len(t.snap.Columns)+1 {
+		return nil, fmt.Errorf("%w: the records of snapshot %d of this set are no longer kept", ErrNotFound, t.snap.Number)
+	}
+	b := &record.Batch{First: t.snap.Starts[i], Columns: make([]*array.String, 0, len(t.snap.Columns))}
+	for _, c := range chunks {
+		if c.Column == linesColumn {
+			b.Lines, err = record.DecodeLines(c.Blob)
+		} else {
+			var col *array.String
+			col, err = record.DecodeColumn(c.Blob)
+			b.Columns = append(b.Columns, col)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	t.store.blobs.put(key, b)
+	return b, nil
+}
+
+type blobKey struct {
+	snapshot uint
+	batch    int
+}
+
+// blobCache keeps the batches last used, up to a number of bytes.
+type blobCache struct {
+	mu     sync.Mutex
+	budget int64
+	held   int64
+	order  *list.List // of *cached, the last used first
+	byKey  map[blobKey]*list.Element
+}
+
+type cached struct {
+	key   blobKey
+	batch *record.Batch
+}
+
+func newBlobCache(budget int64) *blobCache {
+	return &blobCache{budget: budget, order: list.New(), byKey: map[blobKey]*list.Element{}}
+}
+
+func (c *blobCache) get(key blobKey) (*record.Batch, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	e, ok := c.byKey[key]
+	if !ok {
+		return nil, false
+	}
+	c.order.MoveToFront(e)
+	return e.Value.(*cached).batch, true
+}
+
+func (c *blobCache) put(key blobKey, b *record.Batch) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if _, ok := c.byKey[key]; ok || b.Bytes() > c.budget {
+		return
+	}
+	c.byKey[key] = c.order.PushFront(&cached{key, b})
+	c.held += b.Bytes()
+	for c.held > c.budget {
+		last := c.order.Back()
+		gone := last.Value.(*cached)
+		c.order.Remove(last)
+		delete(c.byKey, gone.key)
+		c.held -= gone.batch.Bytes()
+	}
+}
