@@ -24,7 +24,7 @@ func document(list []route) ([]byte, error) {
 	r.Spec.Info.WithTitle("Twin Sieve").WithVersion("1").
 		WithDescription("Compares two record sets and gives every record of both a place. Errors are problem details by RFC 9457.")
 	r.JSONSchemaReflector().DefaultOptions = append(r.JSONSchemaReflector().DefaultOptions,
-		jsonschema.InterceptNullability(noNullLists), jsonschema.InterceptProp(requireAlways), jsonschema.InterceptDefName(shortName))
+		jsonschema.InterceptNullability(noNullLists), jsonschema.InterceptSchema(fixedLength), jsonschema.InterceptProp(requireAlways), jsonschema.InterceptDefName(shortName))
 	for _, route := range list {
 		op, err := r.NewOperationContext(route.method, Prefix+parameter.ReplaceAllString(route.path, "{$1}"))
 		if err != nil {
@@ -65,6 +65,14 @@ func noNullLists(p jsonschema.InterceptNullabilityParams) {
 	if p.NullAdded && (p.Type.Kind() == reflect.Slice || p.Type.Kind() == reflect.Array) {
 		p.Schema.RemoveType(jsonschema.Null)
 	}
+}
+
+// fixedLength says how long a list of fixed length is, such as the one of left and right.
+func fixedLength(p jsonschema.InterceptSchemaParams) (stop bool, err error) {
+	if t := p.Value.Type(); p.Processed && t.Kind() == reflect.Array {
+		p.Schema.WithMinItems(int64(t.Len())).WithMaxItems(int64(t.Len()))
+	}
+	return false, nil
 }
 
 // requireAlways says of every field that is always written that it is always there.

@@ -1,0 +1,84 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { Button, ConfigProvider } from 'antd';
+import { useLayoutEffect, useState } from 'react';
+import { BrowserRouter, Navigate, NavLink, Route, Routes } from 'react-router';
+import { ProblemError } from './api/client';
+import { Mark } from './parts/Glyph';
+import { Report } from './pages/Report';
+import { Reports } from './pages/Reports';
+import { SetPage } from './pages/SetPage';
+import { Sets } from './pages/Sets';
+import { Sieves } from './pages/Sieves';
+import { Workbench } from './pages/Workbench';
+import { antTheme, initialMode, paint, remember, type Mode } from './theme';
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: { retry: (times, error) => times < 2 && !(error instanceof ProblemError), staleTime: 2000 },
+  },
+});
+
+const pages = [
+  ['/sets', 'Record sets'],
+  ['/sieves', 'Sieves'],
+  ['/reports', 'Reports'],
+] as const;
+
+export function App() {
+  const [mode, setMode] = useState<Mode>(initialMode);
+  useLayoutEffect(() => paint(mode), [mode]);
+  const other: Mode = mode === 'light' ? 'dark' : 'light';
+  return (
+    <ConfigProvider theme={antTheme(mode)} wave={{ disabled: true }}>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <a className="skip" href="#main">
+            Skip to the page
+          </a>
+          <aside className="rail">
+            <div className="brand">
+              <Mark />
+              <span>
+                Twin
+                <br />
+                Sieve
+              </span>
+            </div>
+            <nav aria-label="Pages">
+              {pages.map(([to, name]) => (
+                <NavLink key={to} to={to}>
+                  {name}
+                </NavLink>
+              ))}
+            </nav>
+            <div className="foot">
+              <Button
+                size="small"
+                type="text"
+                onClick={() => {
+                  setMode(other);
+                  remember(other);
+                }}
+              >
+                {other === 'dark' ? 'Dark' : 'Light'} colours
+              </Button>
+            </div>
+          </aside>
+          <main id="main">
+            <Routes>
+              <Route path="/" element={<Navigate to="/reports" replace />} />
+              <Route path="/sets" element={<Sets />} />
+              <Route path="/sets/:name" element={<SetPage />} />
+              <Route path="/sieves" element={<Sieves />} />
+              <Route path="/sieves/new" element={<Workbench />} />
+              <Route path="/sieves/of/:name" element={<Workbench />} />
+              <Route path="/reports" element={<Reports />} />
+              <Route path="/reports/:run" element={<Report />} />
+              <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
+            </Routes>
+          </main>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </ConfigProvider>
+  );
+}

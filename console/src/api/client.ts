@@ -1,0 +1,44 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema.gen';
+
+// The types of the interface, from the same document that the service is described by.
+type Schemas = components['schemas'];
+export type SetView = Schemas['Set'];
+export type Side = Schemas['Side'];
+export type Definition = Schemas['Definition'];
+export type KeyPart = Schemas['KeyPart'];
+export type Field = Schemas['Field'];
+export type Sieve = Schemas['Sieve'];
+export type Summary = Schemas['Summary'];
+export type BalanceAmount = Schemas['BalanceAmount'];
+export type Counts = Schemas['Counts'];
+export type Run = Schemas['Run'];
+export type Entry = Schemas['Entry'];
+export type RecordView = Schemas['Record'];
+export type Job = Schemas['Job'];
+export type Problem = Schemas['Problem'];
+
+export const api = createClient<paths>({ baseUrl: '/' });
+
+/** ProblemError carries the problem details that the service answered with. */
+export class ProblemError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+/** The answer's data, or a ProblemError. */
+export async function answer<T>(
+  call: Promise<{ data?: T; error?: Problem; response: Response }>,
+): Promise<{ data: T; response: Response }> {
+  const { data, error, response } = await call;
+  if (error !== undefined) throw new ProblemError(error);
+  if (data === undefined && response.status !== 204) throw new Error(`The service answered ${response.status}.`);
+  return { data: data as T, response };
+}
+
+/** The text to show for anything thrown. */
+export function said(error: unknown): string {
+  if (error instanceof TypeError) return 'The service does not answer. Is it running?';
+  return error instanceof Error ? error.message : String(error);
+}

@@ -1,0 +1,152 @@
+import { Drawer } from 'antd';
+import type { Entry, RecordView, Run } from '../api/client';
+import { Cell } from '../parts/Cell';
+import { change } from '../parts/format';
+import { Glyph } from '../parts/Glyph';
+import { Key } from './Report';
+
+/** A line of the aligned view: a column of either side, or of both where they belong together. */
+type Line = { left?: number; right?: number; role: string; field?: number };
+
+/** Columns that belong together first: the key, then what is compared; then the rest of each side. */
+function lines(run: Run): Line[] {
+  const [left, right] = run.sides;
+  const list: Line[] = [];
+  const pair = (names: { left: string; right?: string }, role: string, field?: number) =>
+    list.push({
+      left: left.columns.indexOf(names.left),
+      right: right.columns.indexOf(names.right ?? names.left),
+      role,
+      field,
+    });
+  run.definition.key.forEach((k) => pair(k, 'key'));
+  (run.definition.compare ?? []).forEach((f, i) => pair(f, 'compared', i));
+  const used = (side: 'left' | 'right', at: number) => list.some((l) => l[side] === at);
+  const rest: Line[] = [];
+  left.columns.forEach((name, at) => {
+    if (used('left', at)) return;
+    const same = right.columns.indexOf(name);
+    rest.push({ left: at, right: same >= 0 && !used('right', same) ? same : undefined, role: '' });
+  });
+  right.columns.forEach((_, at) => {
+    if (!used('right', at) && !rest.some((l) => l.right === at)) rest.push({ right: at, role: '' });
+  });
+  return [...list, ...rest];
+}
+
+export function EntryDrawer({ run, entry, close }: { run: Run; entry?: Entry; close: () => void }) {
+  return (
+    <Drawer
+      open={!!entry}
+      onClose={close}
+      size={620}
+      title={
+        entry && (
+          <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
+            <Glyph tray={entry.tray} />
+            {entry.tray} <Key parts={entry.key} />
+          </span>
+        )
+      }
+    >
+      {entry && <Aligned run={run} entry={entry} />}
+    </Drawer>
+  );
+}
+
+function Aligned({ run, entry }: { run: Run; entry: Entry }) {
+  const [left, right] = run.sides;
+  const list = lines(run);
+  return (
+    <div data-testid="aligned">
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>columns</th>
+            <th className="l">
+              {left.set}
+              <Where record={entry.left} />
+            </th>
+            <th className="r">
+              {right.set}
+              <Where record={entry.right} />
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((line, i) => {
+            const outcome = line.field === undefined ? undefined : entry.fields?.[line.field];
+            const names = [
+              line.left !== undefined && left.columns[line.left],
+              line.right !== undefined && right.columns[line.right],
+            ];
+            return (
+              <tr key={i}>
+                <td>
+                  {[...new Set(names.filter(Boolean))].join(' = ')} <span className="dim">{line.role}</span>
+                </td>
+                <SideCell record={entry.left} at={line.left} side="left" first={i === 0} span={list.length} />
+                <SideCell
+                  record={entry.right}
+                  at={line.right}
+                  side="right"
+                  first={i === 0}
+                  span={list.length}
+                  skewed={outcome?.agrees === false}
+                >
+                  {outcome?.difference && outcome.difference !== '0' && (
+                    <div className="mono">{change(outcome.difference)}</div>
+                  )}
+                </SideCell>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <h2 style={{ marginTop: 16 }}>How it came here</h2>
+      <ol className="steps">
+        {entry.steps.map((step, i) => (
+          <li key={i}>{step}</li>
+        ))}
+      </ol>
+      {entry.status && (
+        <p>
+          <span className="chip">{entry.status}</span>
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Where({ record }: { record?: RecordView }) {
+  if (!record) return null;
+  return (
+    <span className="dim" style={{ fontWeight: 400 }}>
+      {' '}
+      {record.line ? `line ${record.line}` : `record ${record.number}`}
+    </span>
+  );
+}
+
+function SideCell(p: {
+  record?: RecordView;
+  at?: number;
+  side: string;
+  first: boolean;
+  span: number;
+  skewed?: boolean;
+  children?: React.ReactNode;
+}) {
+  if (!p.record)
+    return p.first ? (
+      <td className="none" rowSpan={p.span}>
+        no partner on the {p.side}
+      </td>
+    ) : null;
+  return (
+    <td className={p.skewed ? 'skewed' : undefined}>
+      {p.at !== undefined && <Cell text={p.record.cells[p.at]} />}
+      {p.children}
+    </td>
+  );
+}

@@ -1,0 +1,213 @@
+import { DownloadOutlined } from '@ant-design/icons';
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
+import { Button, Input, Table, type TableColumnType } from 'antd';
+import { useState } from 'react';
+import { Link, useParams } from 'react-router';
+import { answer, api, type Entry, type Run } from '../api/client';
+import { useRun } from '../api/queries';
+import { Bridge } from '../parts/Bridge';
+import { Cell } from '../parts/Cell';
+import { Fault } from '../parts/Fault';
+import { change, count, when } from '../parts/format';
+import { Glyph } from '../parts/Glyph';
+import { Trays } from '../parts/Trays';
+import { EntryDrawer } from './EntryDrawer';
+
+export function Report() {
+  const run = useRun(Number(useParams().run));
+  if (run.error) return <Fault error={run.error} />;
+  if (!run.data) return null;
+  return <ReportOf run={run.data} />;
+}
+
+function ReportOf({ run }: { run: Run }) {
+  const firstTray = run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ?? 'matched';
+  const [tray, setTray] = useState(firstTray);
+  const [search, setSearch] = useState('');
+  const [open, setOpen] = useState<Entry>();
+  const s = run.summary;
+  const [left, right] = run.sides;
+  const verdict = s.verdict.match(/^(.*?\.) (.*)$/);
+  return (
+    <>
+      <div className="title">
+        <div>
+          <h1 data-testid="verdict">
+            {verdict?.[1] ?? s.verdict}
+            <br />
+            {verdict?.[2]}
+          </h1>
+          <p className="say">
+            <Link to={`/sieves/of/${encodeURIComponent(run.sieve)}`}>{run.sieve}</Link> · run {run.number} ·{' '}
+            {when(run.finished)} ·{' '}
+            <span className="l">
+              {left.set} snapshot {left.snapshot}
+            </span>{' '}
+            against{' '}
+            <span className="r">
+              {right.set} snapshot {right.snapshot}
+            </span>{' '}
+            · {s.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
+            {left.rejects + right.rejects > 0 &&
+              ` · rejected lines: ${count(left.rejects)} left, ${count(right.rejects)} right`}
+          </p>
+        </div>
+        <div className="acts">
+          <Button icon={<DownloadOutlined />} href={`/api/v1/runs/${run.id}/export`}>
+            All exceptions
+          </Button>
+        </div>
+      </div>
+      <Trays summary={s} chosen={tray} choose={setTray} />
+      {s.balance.map((b) => (
+        <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
+      ))}
+      <Entries run={run} tray={tray} search={search} setSearch={setSearch} open={setOpen} />
+      <EntryDrawer run={run} entry={open} close={() => setOpen(undefined)} />
+    </>
+  );
+}
+
+type EntriesProps = {
+  run: Run;
+  tray: string;
+  search: string;
+  setSearch: (text: string) => void;
+  open: (entry: Entry) => void;
+};
+
+function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
+  const entries = useInfiniteQuery({
+    queryKey: ['entries', run.id, tray, search],
+    initialPageParam: '',
+    placeholderData: keepPreviousData,
+    queryFn: async ({ pageParam, signal }) =>
+      (
+        await answer(
+          api.GET('/api/v1/runs/{run}/entries', {
+            params: {
+              path: { run: run.id },
+              query: { tray: tray as 'matched', search: search || undefined, after: pageParam || undefined, limit: 50 },
+            },
+            signal,
+          }),
+        )
+      ).data,
+    getNextPageParam: (page) => page.next,
+  });
+  const rows = entries.data?.pages.flatMap((p) => p.entries) ?? [];
+  const total = entries.data?.pages[0]?.total ?? 0;
+  const found = total < 0 ? `${count(rows.length)} found so far` : count(total);
+  const filter = new URLSearchParams({ tray, ...(search && { search }) });
+  return (
+    <section className="panel">
+      <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
+        <h2 style={{ margin: 0, display: 'flex', gap: 6 }}>
+          <Glyph tray={tray} /> {tray}
+          <small aria-live="polite">{found}</small>
+        </h2>
+        <div className="acts">
+          <Input.Search
+            aria-label="Search in the cells of both sides"
+            placeholder="search in the cells of both sides"
+            allowClear
+            onSearch={setSearch}
+            style={{ width: 300 }}
+          />
+          <Button icon={<DownloadOutlined />} href={`/api/v1/runs/${run.id}/export?${filter}`}>
+            These as CSV
+          </Button>
+        </div>
+      </div>
+      <Fault error={entries.error} />
+      <Table
+        size="small"
+        rowKey="id"
+        pagination={false}
+        loading={entries.isPending && !entries.error}
+        dataSource={rows}
+        columns={columnsOf(run, tray, open)}
+        scroll={{ x: 'max-content' }}
+        locale={{ emptyText: search ? 'Nothing here holds all of these words.' : `No record of this run is ${tray}.` }}
+      />
+      {entries.hasNextPage && (
+        <Button
+          style={{ marginTop: 8 }}
+          loading={entries.isFetchingNextPage}
+          onClick={() => void entries.fetchNextPage()}
+        >
+          Show more
+        </Button>
+      )}
+    </section>
+  );
+}
+
+const pairs = ['matched', 'differing'];
+
+/** The columns of the entries: the key, each compared field of both sides with its difference, and why it is there. */
+function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableColumnType<Entry>[] {
+  const fields = run.definition.compare ?? [];
+  const [left, right] = run.sides;
+  const list: TableColumnType<Entry>[] = [
+    { title: '', key: 'glyph', width: 28, render: (_, e) => <Glyph tray={e.tray} /> },
+    {
+      title: 'key',
+      key: 'key',
+      render: (_, e) => (
+        <button type="button" className="link" onClick={() => open(e)} data-entry={e.id}>
+          <Key parts={e.key} />
+        </button>
+      ),
+    },
+  ];
+  const paired = pairs.includes(tray);
+  fields.forEach((f, i) => {
+    const names = [f.left, f.right ?? f.left];
+    const align = f.as === 'decimal' ? ('right' as const) : undefined;
+    [left, right].forEach((side, s) => {
+      const at = side.columns.indexOf(names[s] ?? '');
+      list.push({
+        title: names[s],
+        key: `${i} ${s}`,
+        align,
+        onHeaderCell: () => ({ className: s === 0 ? 'l' : 'r' }),
+        render: (_, e) => {
+          const record = s === 0 ? e.left : e.right;
+          return record ? <Cell text={record.cells[at]} /> : <span>no partner</span>;
+        },
+        onCell: (e) => {
+          if (!(s === 0 ? e.left : e.right)) return { className: 'none' };
+          return { className: s === 1 && e.fields?.[i]?.agrees === false ? 'skewed' : 'plain-cell' };
+        },
+      });
+    });
+    if (paired && f.as && f.as !== 'text')
+      list.push({
+        title: f.as === 'date' ? 'days' : 'difference',
+        key: `${i} difference`,
+        align: 'right',
+        render: (_, e) => {
+          const d = e.fields?.[i]?.difference;
+          return d === undefined ? '' : <span className="mono">{d === '0' ? '0' : change(d)}</span>;
+        },
+      });
+  });
+  list.push({ title: 'why', key: 'why', render: (_, e) => <span className="dim">{e.reason}</span> });
+  if (tray !== 'matched' && tray !== 'excluded')
+    list.push({ title: 'status', key: 'status', render: (_, e) => <span className="chip">{e.status}</span> });
+  return list;
+}
+
+export function Key({ parts }: { parts: string[] }) {
+  return (
+    <span className="mono">
+      {parts.map((part, i) => (
+        <span key={i}>
+          {i > 0 && ' · '}
+          {part.trim() === '' ? <span className="blank">blank</span> : part}
+        </span>
+      ))}
+    </span>
+  );
+}

@@ -1,0 +1,34 @@
+/** A count with its thousands apart. */
+export const count = (n: number) => n.toLocaleString('en');
+
+/** How many places a plain number has after its point. */
+export const places = (plain: string) => (plain.split('.')[1] ?? '').length;
+
+/** A plain number of any length, with its thousands apart and at least so many places. It is never made a float. */
+export function amount(plain: string, least = 0): string {
+  const negative = plain.startsWith('-');
+  const [whole = '0', fraction = ''] = plain.replace('-', '').split('.');
+  const grouped = whole.replace(/\B(?=(\d{3})+$)/g, ',');
+  const rest = fraction.padEnd(least, '0');
+  return (negative ? '−' : '') + grouped + (rest ? `.${rest}` : '');
+}
+
+/** The same, with a plus where it is not negative. */
+export const change = (plain: string, least = 0) => (plain.startsWith('-') ? '' : '+') + amount(plain, least);
+
+export const when = (iso: string) =>
+  new Date(iso).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+  });
+
+export function bytes(n: number): string {
+  for (const unit of ['bytes', 'KB', 'MB', 'GB']) {
+    if (n < 1024 || unit === 'GB') return `${unit === 'bytes' ? n : n.toFixed(1)} ${unit}`;
+    n /= 1024;
+  }
+  return '';
+}

@@ -1,0 +1,199 @@
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"twinsieve/client"
+	"twinsieve/demo"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service/view"
+)
+
+// program is the built binary that the tests drive.
+var program string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("", "twinsieve-e2e-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(dir)
+		program = filepath.Join(dir, "twinsieve")
+		build := exec.Command("go", "build", "-o", program, "twinsieve/cmd/twinsieve")
+		build.Stderr = os.Stderr
+		if err := build.Run(); err != nil {
+			panic(err)
+		}
+		return m.Run()
+	}())
+}
+
+// process is a running service.
+type process struct {
+	address string
+	cmd     *exec.Cmd
+	log     *lockedBuffer
+	ended   chan struct{}
+}
+
+type lockedBuffer struct {
+	mu sync.Mutex
+	b  bytes.Buffer
+}
+
+func (l *lockedBuffer) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.Write(p)
+}
+
+func (l *lockedBuffer) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.String()
+}
+
+// serve starts a service on a free port and waits until it says where it listens.
+func serve(t testing.TB, data string, args ...string) *process {
+	t.Helper()
+	p := &process{cmd: exec.Command(program, append([]string{"serve", "--listen", "127.0.0.1:0", "--data", data}, args...)...), log: &lockedBuffer{}, ended: make(chan struct{})}
+	p.cmd.Stderr = p.log
+	out, err := p.cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := p.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if _, address, ok := strings.Cut(lines.Text(), "listens on "); ok {
+			p.address = address
+			break
+		}
+	}
+	go func() {
+		_ = p.cmd.Wait()
+		close(p.ended)
+	}()
+	t.Cleanup(func() { p.stop(t, syscall.SIGKILL) })
+	if p.address == "" {
+		t.Fatalf("the service did not start: %s", p.log)
+	}
+	return p
+}
+
+// stop sends a signal and waits for the end.
+func (p *process) stop(t testing.TB, signal syscall.Signal) {
+	t.Helper()
+	select {
+	case <-p.ended:
+		return
+	default:
+	}
+	_ = p.cmd.Process.Signal(signal)
+	select {
+	case <-p.ended:
+	case <-time.After(20 * time.Second):
+		t.Errorf("the service did not end within 20 s of %v", signal)
+		_ = p.cmd.Process.Kill()
+	}
+}
+
+func (p *process) client() *client.Client { return client.New(p.address) }
+
+// load loads a text as a record set.
+func load(t testing.TB, c *client.Client, set string, text []byte) *view.Set {
+	t.Helper()
+	ctx := context.Background()
+	job, err := c.Load(ctx, set, set+".csv", "", bytes.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	result, err := c.Wait(ctx, job, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return result.Set
+}
+
+// loadDemo loads a scenario, saves its sieve, runs it, and returns the run.
+func loadDemo(t testing.TB, c *client.Client, s *demo.Scenario) *view.Run {
+	t.Helper()
+	load(t, c, demo.ServiceLog, s.ServiceLog)
+	load(t, c, demo.Invoices, s.Invoices)
+	d, err := sievefile.Read(demo.Sieve)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx := context.Background()
+	if _, err := c.CreateSieve(ctx, d); err != nil && !view.NameTaken.Is(asProblem(err)) {
+		t.Fatal(err)
+	}
+	job, err := c.Run(ctx, d.Name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	result, err := c.Wait(ctx, job, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	run, err := c.RunHead(ctx, result.Run)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &run
+}
+
+func asProblem(err error) *view.Problem {
+	var p *view.Problem
+	errors.As(err, &p)
+	return p
+}
+
+// ran is what a finished command left.
+type ran struct {
+	status      int
+	out, errors string
+}
+
+// run runs a command of the program to its end.
+func run(t testing.TB, env []string, args ...string) ran {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Env = append(os.Environ(), env...)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return ran{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+// at tells the client's commands where the service is.
+func (p *process) at() []string { return []string{"TWINSIEVE_SERVER=" + p.address} }
+
+func write(t testing.TB, dir, name string, text []byte) string {
+	t.Helper()
+	file := filepath.Join(dir, name)
+	if err := os.WriteFile(file, text, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return file
+}
+
+func clientQuery(tray string, limit int) client.Query { return client.Query{Tray: tray, Limit: limit} }
