@@ -11,7 +11,6 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -20,6 +19,8 @@ import (
 	"sync"
 	"syscall"
 	"time"
+
+	"twinsieve/demo"
 )
 
 func main() {
@@ -42,7 +43,7 @@ func main() {
 		*dir = tmp
 	}
 	left, right := filepath.Join(*dir, "left.csv"), filepath.Join(*dir, "right.csv")
-	must(generate(left, right, *records, *seed))
+	must(demo.Large{Records: *records, Seed: *seed}.Write(left, right))
 	self, err := os.Executable()
 	must(err)
 	sift := []string{*binary, "sift", left, right, "--key", "call", "--key", "day", "--key", "code",
@@ -56,7 +57,7 @@ func main() {
 		sifting = append(sifting, run(1, sift...))
 	}
 	p, s := fastest(parsing), fastest(sifting)
-	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s\n", *records, columns, size(left), size(right), runtime.NumCPU(), runtime.Version())
+	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s\n", *records, demo.LargeColumns, size(left), size(right), runtime.NumCPU(), runtime.Version())
 	fmt.Printf("%-42s %8s %10s\n", "", "seconds", "peak MB")
 	fmt.Printf("%-42s %8.2f %10d\n", "parse both with encoding/csv", p.wall.Seconds(), p.peak>>20)
 	fmt.Printf("%-42s %8.2f %10d\n", "sift, exceptions written as CSV", s.wall.Seconds(), s.peak>>20)
@@ -114,73 +115,6 @@ func parseBoth(files []string) error {
 		}
 	}
 	return nil
-}
-
-const columns = 7
-
-var codes = []string{"PIL", "TUG", "MOR", "WTR", "WST"}
-
-// generate writes the two files: a three-part key of call, day and code; of 100 records, about two are missing, two
-// orphaned, two differ in the amount, one is on the right twice, and one has no call number. The right file is shuffled.
-func generate(left, right string, records int, seed uint64) error {
-	r := rand.New(rand.NewPCG(seed, 8646))
-	header := "call,day,code,vessel,quay,amount,remark\n"
-	var rights []string
-	err := write(left, func(w *bufio.Writer) {
-		w.WriteString(header)
-		for n := range records {
-			call := fmt.Sprintf("MW-%08d", n/3)
-			vessel := fmt.Sprintf("Vessel %d", r.IntN(5000))
-			amount := 10_000 + r.IntN(500_000)
-			line := func(amount int) string {
-				return fmt.Sprintf("%s,2031-%02d-%02d,%s,%s,Quay %d,%d.%02d,entry %d by hand\n", call, 1+n%12, 1+n%28, codes[n%5], vessel, n%9, amount/100, amount%100, r.IntN(1e6))
-			}
-			kind := r.IntN(100)
-			if kind == 0 {
-				call = ""
-			}
-			switch kind {
-			case 1, 2:
-				w.WriteString(line(amount)) // missing
-			case 3, 4:
-				w.WriteString(line(amount))
-				call += "x" // and so orphaned
-				rights = append(rights, line(amount))
-			case 5, 6:
-				w.WriteString(line(amount))
-				rights = append(rights, line(amount+100))
-			case 7:
-				w.WriteString(line(amount))
-				rights = append(rights, line(amount), line(amount))
-			default:
-				w.WriteString(line(amount))
-				rights = append(rights, line(amount))
-			}
-		}
-	})
-	if err != nil {
-		return err
-	}
-	r.Shuffle(len(rights), func(i, j int) { rights[i], rights[j] = rights[j], rights[i] })
-	return write(right, func(w *bufio.Writer) {
-		w.WriteString(header)
-		for _, line := range rights {
-			w.WriteString(line)
-		}
-	})
-}
-
-func write(name string, fill func(*bufio.Writer)) error {
-	f, err := os.Create(name)
-	if err != nil {
-		return err
-	}
-	w := bufio.NewWriterSize(f, 1<<20)
-	fill(w)
-	if err := w.Flush(); err != nil {
-		return err
-	}
-	return f.Close()
 }
 
 func size(name string) string {

@@ -127,6 +127,9 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		return broken("%s", err)
 	}
 	progress.done()
+	if err := summary.Unread(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}); err != nil {
+		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
+	}
 	result.Summary = summary.Of(plan, index)
 	result.Spilled += tables[0].Spilled() + tables[1].Spilled()
 	if s.out != "" {

@@ -182,8 +182,13 @@ func (c *Client) DeleteSieve(ctx context.Context, name, etag string) error {
 }
 
 // Count begins to count what a definition would give.
-func (c *Client) Count(ctx context.Context, d sieve.Definition) (out view.Job, err error) {
-	_, err = c.json(ctx, http.MethodPost, "/counts", nil, map[string]any{"definition": d}, &out)
+func (c *Client) Count(ctx context.Context, d sieve.Definition) (view.Job, error) {
+	return c.CountDraft(ctx, d, "")
+}
+
+// CountDraft is Count for a definition that is being worked on: of the counts of one draft only the newest goes on.
+func (c *Client) CountDraft(ctx context.Context, d sieve.Definition, draft string) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/counts", nil, map[string]any{"definition": d, "draft": draft}, &out)
 	return out, err
 }
 

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -46,10 +47,18 @@ func (v *Service) tables(p *planned) [2]record.Table {
 
 func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, error) {
 	tables := v.tables(p)
-	return match.Build(ctx, p.Plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
+	index, err := match.Build(ctx, p.Plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
 		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
 		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) },
 	})
+	if err != nil {
+		return nil, err
+	}
+	err = summary.Unread(ctx, p.Plan, index, tables)
+	if fault := new(summary.UnreadError); errors.As(err, &fault) {
+		return nil, view.BadDefinition.New(fault.Error()+".", view.Fault{Where: fault.Where, What: fault.What})
+	}
+	return index, err
 }
 
 // Run begins to run a sieve over the newest snapshots of its record sets.

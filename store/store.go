@@ -111,7 +111,7 @@ func openDB(dir string, connections int, queryOnly bool) (*gorm.DB, error) {
 	return db, nil
 }
 
-// Close finishes what is queued, closes the file and frees the directory.
+// Close finishes the change that is being made, closes the file and frees the directory.
 func (s *Store) Close() error {
 	if s.queue != nil {
 		s.queue.close()
@@ -126,18 +126,6 @@ func (s *Store) Close() error {
 		}
 	}
 	return errors.Join(append(errs, s.lock.Unlock())...)
-}
-
-// Check runs SQLite's integrity check over the whole file.
-func (s *Store) Check(ctx context.Context) error {
-	var found []string
-	if err := s.reads.WithContext(ctx).Raw("PRAGMA integrity_check").Scan(&found).Error; err != nil {
-		return err
-	}
-	if len(found) != 1 || found[0] != "ok" {
-		return fmt.Errorf("the data file is damaged: %s", strings.Join(found, "; "))
-	}
-	return nil
 }
 
 // Ready reports whether the store answers.
@@ -187,6 +175,7 @@ type change struct {
 type queue struct {
 	waiting [2]chan change
 	quit    chan struct{}
+	once    sync.Once
 	ended   sync.WaitGroup
 }
 
@@ -212,7 +201,7 @@ func newQueue(db *gorm.DB) *queue {
 }
 
 func (q *queue) close() {
-	close(q.quit)
+	q.once.Do(func() { close(q.quit) })
 	q.ended.Wait()
 }
 

@@ -35,17 +35,20 @@ type Totals struct {
 	Repeated [2]int64             `json:"repeated"` // different keys that more than one record of the side carries
 	Most     [2]int64             `json:"most"`     // the most records of the side that carry one key that is on both sides
 	Unkeyed  [2][]Causes          `json:"unkeyed"`  // by key part; a record counts under its first part that fails
+	Parts    [2][]Causes          `json:"parts"`    // by key part, over all records that are not excluded
 	Values   [2][]Causes          `json:"values"`   // by value that is compared or balanced, over records that are not excluded
 }
 
-// Causes counts why values could not serve, or might not be what they seem.
+// Causes counts how the values of a column came out of their readings.
 type Causes struct {
+	Read       int64 `json:"read"`       // gave a text
 	Blank      int64 `json:"blank"`      // came blank
 	Emptied    int64 `json:"emptied"`    // blank only after its readings
 	Unreadable int64 `json:"unreadable"` // not readable as stated
 }
 
 func (c *Causes) add(o Causes) {
+	c.Read += o.Read
 	c.Blank += o.Blank
 	c.Emptied += o.Emptied
 	c.Unreadable += o.Unreadable

@@ -110,7 +110,7 @@ func (r *sideReader) read(b *record.Batch) error {
 			continue
 		}
 		for v := range r.row {
-			countCause(&r.tally.Values[r.side][v], r.row[v].State)
+			count(&r.tally.Values[r.side][v], r.row[v].State)
 		}
 		if !r.readKey(i) {
 			trays[row] = tray.Unkeyed
@@ -128,25 +128,29 @@ func (r *sideReader) read(b *record.Batch) error {
 // so that no two different keys have the same bytes. It reports false when the record is unkeyed.
 func (r *sideReader) readKey(i int) bool {
 	key := r.keyText[:0]
+	keyed := true
 	for p := range r.key {
 		v := r.key[p].out.At(i)
+		count(&r.tally.Parts[r.side][p], v.State)
 		switch {
 		case v.State == reading.Text:
 			key = binary.AppendUvarint(key, uint64(len(v.Text))+1)
 			key = append(key, v.Text...)
 		case v.State.IsBlank() && r.m.plan.Key[p].BlanksEqual:
 			key = append(key, 0)
-		default:
-			countCause(&r.tally.Unkeyed[r.side][p], v.State)
-			return false
+		case keyed:
+			count(&r.tally.Unkeyed[r.side][p], v.State)
+			keyed = false
 		}
 	}
 	r.keyText = key
-	return true
+	return keyed
 }
 
-func countCause(c *Causes, s reading.State) {
+func count(c *Causes, s reading.State) {
 	switch s {
+	case reading.Text:
+		c.Read++
 	case reading.Blank:
 		c.Blank++
 	case reading.Emptied:

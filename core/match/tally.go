@@ -20,6 +20,7 @@ func newTally(plan *sieve.Plan) *tally {
 	t := &tally{amounts: make([]AmountSums, len(plan.Amounts)), fields: plan.Fields}
 	for _, s := range tray.Sides {
 		t.Unkeyed[s] = make([]Causes, len(plan.Key))
+		t.Parts[s] = make([]Causes, len(plan.Key))
 		t.Values[s] = make([]Causes, len(plan.Values))
 	}
 	for _, a := range plan.Amounts {
@@ -94,6 +95,9 @@ func (t *tally) merge(o *tally) {
 		t.Most[s] = max(t.Most[s], o.Most[s])
 		for i, c := range o.Unkeyed[s] {
 			t.Unkeyed[s][i].add(c)
+		}
+		for i, c := range o.Parts[s] {
+			t.Parts[s][i].add(c)
 		}
 		for i, c := range o.Values[s] {
 			t.Values[s][i].add(c)

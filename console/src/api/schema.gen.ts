@@ -639,6 +639,8 @@ export interface components {
             emptied: number;
             name: string;
             /** Format: int64 */
+            read: number;
+            /** Format: int64 */
             unreadable: number;
         };
         SummaryTray: {

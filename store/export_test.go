@@ -1,0 +1,38 @@
+package store
+
+import "fmt"
+
+// LimitPages makes the data file refuse to grow beyond its present size and so many pages, as a full disk does.
+// A negative number lifts the limit.
+func (s *Store) LimitPages(more int) error {
+	var now int
+	if err := s.writes.Raw("PRAGMA page_count").Scan(&now).Error; err != nil {
+		return err
+	}
+	limit := now + more
+	if more < 0 {
+		limit = 1 << 30
+	}
+	var got int
+	return s.writes.Raw(fmt.Sprintf("PRAGMA max_page_count = %d", limit)).Scan(&got).Error
+}
+
+// Integrity is what SQLite's integrity check says.
+func (s *Store) Integrity() (found []string, err error) {
+	return found, s.writes.Raw("PRAGMA integrity_check").Scan(&found).Error
+}
+
+// Rows counts the rows of a table.
+func (s *Store) Rows(table string) (n int64, err error) {
+	return n, s.reads.Table(table).Count(&n).Error
+}
+
+// Pages is the number of pages of the file.
+func (s *Store) Pages() (n int64, err error) {
+	return n, s.writes.Raw("PRAGMA page_count").Scan(&n).Error
+}
+
+// Migrated writes down that a migration of some other program has been applied.
+func (s *Store) Migrated(number int) error {
+	return s.writes.Exec("INSERT INTO migrations VALUES (?, 'of a newer program', '2031-01-01')", number).Error
+}

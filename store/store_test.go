@@ -1,0 +1,186 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"twinsieve/core/sieve"
+	"twinsieve/service"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+func open(t *testing.T, dir string) *store.Store {
+	t.Helper()
+	s, err := store.Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+// numbers is a text with so many records, none like another.
+func numbers(n int, suffix string) string {
+	var b strings.Builder
+	b.WriteString("id,value\n")
+	for i := range n {
+		fmt.Fprintf(&b, "%d%s,%d\n", i, suffix, i*7919%104729)
+	}
+	return b.String()
+}
+
+// end waits for a job and returns it as it ended.
+func end(t *testing.T, v *service.Service, job view.Job, err error) view.Job {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var last view.Job
+	if err := v.Follow(context.Background(), job.ID, func(j view.Job) error { last = j; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	return last
+}
+
+func checkRows(t *testing.T, s *store.Store, want map[string]int64) {
+	t.Helper()
+	for table, n := range want {
+		if got, err := s.Rows(table); err != nil || got != n {
+			t.Errorf("%d rows in %s (%v), want %d", got, table, err, n)
+		}
+	}
+	if found, err := s.Integrity(); err != nil || len(found) != 1 || found[0] != "ok" {
+		t.Errorf("integrity: %v %v", found, err)
+	}
+}
+
+// TestFullDisk lets the disk become full in the middle of a load, then of a run: a clear problem, and nothing half kept.
+func TestFullDisk(t *testing.T) {
+	s := open(t, t.TempDir())
+	v := service.New(s, service.Options{})
+	defer v.Close()
+	ctx := context.Background()
+	load := func(set, text string) view.Job {
+		job, err := v.Load(ctx, service.Load{Set: set, Source: set + ".csv"}, strings.NewReader(text))
+		return end(t, v, job, err)
+	}
+	if err := s.LimitPages(40); err != nil {
+		t.Fatal(err)
+	}
+	job := load("left", numbers(200_000, ""))
+	if job.State != store.JobFailed || !view.DiskFull.Is(job.Problem) || !strings.Contains(job.Problem.Detail, "make room") {
+		t.Errorf("a load onto a full disk ended as %s: %v", job.State, job.Problem)
+	}
+	checkRows(t, s, map[string]int64{"record_sets": 0, "snapshots": 0, "chunks": 0, "rejects": 0})
+	if err := s.LimitPages(-1); err != nil {
+		t.Fatal(err)
+	}
+	for _, set := range []string{"left", "right"} {
+		if job := load(set, numbers(20_000, set[:1])); job.State != store.JobDone {
+			t.Fatalf("with room again the load ended as %s: %v", job.State, job.Problem)
+		}
+	}
+	d := sieve.Definition{Name: "all apart", Left: "left", Right: "right", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "id"}}}}
+	if _, err := v.CreateSieve(ctx, d); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.LimitPages(100); err != nil {
+		t.Fatal(err)
+	}
+	started, err := v.Run(ctx, d.Name)
+	if job := end(t, v, started, err); job.State != store.JobFailed || !view.DiskFull.Is(job.Problem) {
+		t.Errorf("a run onto a full disk ended as %s: %v", job.State, job.Problem)
+	}
+	checkRows(t, s, map[string]int64{"runs": 0, "entries": 0, "index_parts": 0, "record_sets": 2})
+}
+
+// TestSpaceIsGivenBack checks that what is deleted makes the file smaller.
+func TestSpaceIsGivenBack(t *testing.T) {
+	s := open(t, t.TempDir())
+	v := service.New(s, service.Options{})
+	defer v.Close()
+	empty, err := s.Pages()
+	if err != nil {
+		t.Fatal(err)
+	}
+	job, err := v.Load(context.Background(), service.Load{Set: "numbers"}, strings.NewReader(numbers(100_000, "")))
+	end(t, v, job, err)
+	full, err := s.Pages()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := v.DeleteSet(context.Background(), "numbers"); err != nil {
+		t.Fatal(err)
+	}
+	after, err := s.Pages()
+	if err != nil || full < empty+100 || after > empty+10 {
+		t.Errorf("%d pages empty, %d full, %d after deleting (%v)", empty, full, after, err)
+	}
+}
+
+func TestOpenIsExclusive(t *testing.T) {
+	dir := t.TempDir()
+	open(t, dir)
+	_, err := store.Open(dir)
+	if inUse := new(store.InUseError); !errors.As(err, &inUse) || !strings.Contains(err.Error(), dir) {
+		t.Errorf("opened twice: %v", err)
+	}
+}
+
+// TestNewerFile refuses a file that a newer program has written.
+func TestNewerFile(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	if err := s.Migrated(99); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	_, err := store.Open(dir)
+	if err == nil || !strings.Contains(err.Error(), "schema 99") {
+		t.Errorf("a file of schema 99 was opened: %v", err)
+	}
+}
+
+// TestClearsTemporaryFiles checks that what a crash left is gone after the next start.
+func TestClearsTemporaryFiles(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	if err := os.WriteFile(s.TempDir()+"/twinsieve-spill-left-over", []byte("x"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s = open(t, dir)
+	if left, err := os.ReadDir(s.TempDir()); err != nil || len(left) > 0 {
+		t.Errorf("left: %v %v", left, err)
+	}
+}
+
+// TestStaleChange: of two people who change one sieve, the second is told, and the first's change stays.
+func TestStaleChange(t *testing.T) {
+	s := open(t, t.TempDir())
+	ctx := context.Background()
+	if _, err := s.CreateSieve(ctx, "a", "one"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.CreateSieve(ctx, "a", "other"); !errors.Is(err, store.ErrNameTaken) {
+		t.Errorf("a name given twice: %v", err)
+	}
+	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "two"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "late"); !errors.Is(err, store.ErrChanged) {
+		t.Errorf("a stale change: %v", err)
+	}
+	if v, text, err := s.Sieve(ctx, "a"); err != nil || v.Version != 2 || text != "two" {
+		t.Errorf("version %d says %q (%v)", v.Version, text, err)
+	}
+}
