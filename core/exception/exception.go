@@ -33,7 +33,8 @@ type Record struct {
 // Field is how one compared field came out in a pair.
 type Field struct {
 	Agrees     bool
-	Difference string // right minus left in plain form: a number, or days for dates; empty where there is none to take
+	States     [2]reading.State // what kind of value each side has
+	Difference string           // right minus left in plain form: a number, or days for dates; empty where there is none to take
 }
 
 // Cause is a key part that leaves a record unkeyed.
@@ -151,7 +152,7 @@ func (j *judge) judge(e *Entry) {
 	case e.Tray.Paired():
 		for _, f := range j.plan.Fields {
 			l, r := j.value(e, tray.Left, f.Value), j.value(e, tray.Right, f.Value)
-			out := Field{Agrees: f.Rule.Agree(l, r)}
+			out := Field{Agrees: f.Rule.Agree(l, r), States: [2]reading.State{l.State, r.State}}
 			if d, ok := f.Rule.Difference(l, r); ok {
 				out.Difference = exact.Text(d)
 			}

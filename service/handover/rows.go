@@ -108,14 +108,9 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 	case tray.Differing:
 		var parts []string
 		for i, f := range e.Fields {
-			if f.Agrees {
-				continue
+			if !f.Agrees {
+				parts = append(parts, disagreement(plan, i, f))
 			}
-			part := plan.Fields[i].Name + " differs"
-			if f.Difference != "" {
-				part += " by " + f.Difference
-			}
-			parts = append(parts, part)
 		}
 		return strings.Join(parts, "; ")
 	case tray.Missing, tray.Orphaned:
@@ -131,6 +126,20 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 		return strings.Join(parts, "; ")
 	}
 	return "left out by the filter"
+}
+
+// disagreement says why a field does not agree: a side that has no value to compare, or how far apart the values are.
+func disagreement(plan *sieve.Plan, field int, f exception.Field) string {
+	v := plan.Values[plan.Fields[field].Value]
+	for _, s := range tray.Sides {
+		if says, ok := causeNames[f.States[s]]; ok {
+			return plan.Columns[s][v.Column[s]] + " " + says
+		}
+	}
+	if f.Difference != "" {
+		return plan.Fields[field].Name + " differs by " + f.Difference
+	}
+	return plan.Fields[field].Name + " differs"
 }
 
 var causeNames = map[reading.State]string{

@@ -431,6 +431,7 @@ function FieldRow(p: {
       />
       <Select
         aria-label="compared as"
+        showSearch
         value={kind}
         onChange={(as) =>
           p.change(
