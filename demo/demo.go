@@ -122,7 +122,7 @@ type service struct {
 // logged is a line of the service log; billed is a line of the invoices. Their texts are as they stand in the files.
 type logged struct{ call, day, code, vessel, quay, amount, by string }
 
-type billed struct{ number, ship, call, day, code, amount, remark string }
+type billed struct{ ship, call, day, code, amount, remark string }
 
 // maker makes one scenario.
 type maker struct {

@@ -1,0 +1,47 @@
+# Twin Sieve. `make demo` and `make test` are all that a fresh machine needs.
+
+.PHONY: demo build test check types bench shots clean
+
+NPM = npm --prefix console
+
+demo: build
+	./twinsieve demo
+
+build: console/dist/index.html
+	go build -o twinsieve ./cmd/twinsieve
+
+console/node_modules: console/package-lock.json
+	$(NPM) ci
+	touch console/node_modules
+
+console/dist/index.html: console/node_modules console/index.html console/vite.config.ts $(shell find console/src console/public -type f)
+	$(NPM) run build
+
+# Everything that has to hold: formatting, vetting, linting, generated types, and all tests. Chromium comes from Debian's packages.
+test: check
+	command -v chromium >/dev/null || (apt-get update && apt-get install --yes --no-install-recommends chromium)
+	go test -timeout 14m ./...
+
+check: build
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || (echo "not formatted; run gofmt -w on:"; gofmt -l $$(git ls-files '*.go'); exit 1)
+	go vet ./...
+	go tool staticcheck ./...
+	$(NPM) run lint
+	$(NPM) run --silent types:check
+
+# After a change of the routes or of the types that they serve.
+types: console/node_modules
+	go run ./cmd/openapi > console/api.json
+	$(NPM) run types
+
+bench:
+	go build -o twinsieve ./cmd/twinsieve
+	go run ./bench
+
+# The pictures in docs/screenshots, from the demo data. Needs chromium, xterm, xvfb and imagemagick.
+shots: build
+	docs/shots.sh
+
+clean:
+	rm -rf twinsieve console/node_modules
+	git clean -fdXq console/dist
