@@ -84,13 +84,13 @@ func (d Definition) Swapped() Definition {
 	d.Left, d.Right = d.Right, d.Left
 	swap := func(c Columns, readings []reading.Reading) (Columns, []reading.Reading) {
 		l, r := c.On()
-		turned := make([]reading.Reading, len(readings))
-		for i, reading := range readings {
-			if reading.Side != nil {
-				other := reading.Side.Other()
-				reading.Side = &other
+		var turned []reading.Reading
+		for _, r := range readings {
+			if r.Side != nil {
+				other := r.Side.Other()
+				r.Side = &other
 			}
-			turned[i] = reading
+			turned = append(turned, r)
 		}
 		return Columns{Left: r, Right: l}, turned
 	}

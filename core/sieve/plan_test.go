@@ -1,0 +1,89 @@
+package sieve_test
+
+import (
+	"errors"
+	"reflect"
+	"strings"
+	"testing"
+
+	"twinsieve/core/agree"
+	"twinsieve/core/reading"
+	"twinsieve/core/sieve"
+)
+
+func readings(t *testing.T, texts ...string) (list []reading.Reading) {
+	t.Helper()
+	for _, text := range texts {
+		r, err := reading.Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, r)
+	}
+	return list
+}
+
+var (
+	left  = []string{"call_no", "day", "amount"}
+	right = []string{"Amount", "Call", "Day"}
+)
+
+func TestCompile(t *testing.T) {
+	d := sieve.Definition{
+		Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call_no", Right: "Call"}, Readings: readings(t, "trim")}},
+		Compare: []sieve.Field{
+			{Columns: sieve.Columns{Left: "amount", Right: "Amount"}, As: "decimal", Within: "0.05"},
+			{Columns: sieve.Columns{Left: "day", Right: "Day"}, As: "date", Readings: readings(t, "right date DD.MM.YYYY")},
+		},
+		Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}}},
+	}
+	p, err := d.Compile(left, right)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if p.Key[0].Column != [2]int{0, 1} || p.Fields[1].Rule.Kind != agree.Date || p.Fields[0].Name != "amount = Amount" {
+		t.Errorf("plan %+v", p)
+	}
+	if len(p.Values) != 2 || p.Amounts[0].Value != p.Fields[0].Value {
+		t.Errorf("the amount is read twice: %d values", len(p.Values))
+	}
+	for side, in := range [2]string{"2031-03-02", "02.03.2031"} {
+		if v := p.Values[1].Chain[side].Reader().Cell([]byte(in)); string(v.Text) != "2031-03-02" {
+			t.Errorf("side %d reads the day %q as %q", side, in, v.Text)
+		}
+	}
+	turned := d.Swapped()
+	if turned.Key[0].Left != "Call" || turned.Compare[1].Readings[0].String() != "left date DD.MM.YYYY" {
+		t.Errorf("swapped %+v", turned)
+	}
+	if again := turned.Swapped(); !reflect.DeepEqual(again.Compare, d.Compare) {
+		t.Errorf("swapped twice %+v", again.Compare)
+	}
+	if _, err := turned.Compile(right, left); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestCompileErrors(t *testing.T) {
+	key := []sieve.KeyPart{{Columns: sieve.Columns{Left: "call_no", Right: "Call"}}}
+	field := func(f sieve.Field) sieve.Definition { return sieve.Definition{Key: key, Compare: []sieve.Field{f}} }
+	amount := sieve.Columns{Left: "amount", Right: "Amount"}
+	for where, c := range map[string]struct {
+		d    sieve.Definition
+		what string
+	}{
+		"key":               {sieve.Definition{}, `a key needs at least one pair of columns; the left has "call_no", "day", "amount"`},
+		"key[0].left":       {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "cal_no", Right: "Call"}}}}, `the left side has no column "cal_no"; it has "call_no", `},
+		"key[0].right":      {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "day"}}}}, `the right side has no column "day"; it has "Day", `},
+		"key[0].blanks":     {sieve.Definition{Key: []sieve.KeyPart{{Columns: key[0].Columns, Blanks: "yes"}}}, `write "equal"`},
+		"compare[0].as":     {field(sieve.Field{Columns: amount, As: "float"}), "write text, decimal or date"},
+		"compare[0].within": {field(sieve.Field{Columns: amount, As: "date", Within: "0.5"}), "not a whole number of days"},
+		"amounts[0].left":   {sieve.Definition{Key: key, Amounts: []sieve.Amount{{}}}, "no column is named here"},
+	} {
+		_, err := c.d.Compile(left, right)
+		var fault *sieve.Error
+		if !errors.As(err, &fault) || fault.Where != where || !strings.Contains(fault.What, c.what) {
+			t.Errorf("%s: %v, want %q", where, err, c.what)
+		}
+	}
+}
