@@ -156,6 +156,7 @@ func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
 
 func newCounts(root *rootFlags) *cobra.Command {
 	f := &sieveFlags{}
+	var swap bool
 	cmd := &cobra.Command{
 		Use:   "counts [SIEVE | FILE" + sievefile.Ending + "]",
 		Short: "Count the rows of every comparison and tray, without a run",
@@ -184,6 +185,9 @@ func newCounts(root *rootFlags) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if swap {
+				d = d.Swapped()
+			}
 			job, err := c.Count(cmd.Context(), d)
 			result, err := wait(cmd, c, job, err)
 			if err != nil {
@@ -193,6 +197,7 @@ func newCounts(root *rootFlags) *cobra.Command {
 		},
 	}
 	f.add(cmd, root)
+	cmd.Flags().BoolVar(&swap, "swap", false, "exchange the sides; nothing saved is changed")
 	return cmd
 }
 

@@ -35,6 +35,7 @@ type sifting struct {
 	memory     string
 	workers    int
 	tempDir    string
+	swap       bool
 }
 
 func newSift(root *rootFlags) *cobra.Command {
@@ -64,6 +65,7 @@ LEFT=RIGHT, or one name where both sides have it, followed by a colon and readin
 	f.StringArrayVarP(&s.flags.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
 	f.StringArrayVarP(&s.flags.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
 	f.StringArrayVar(&s.flags.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	f.BoolVar(&s.swap, "swap", false, "exchange the sides: files, key and fields")
 	f.StringVar(&s.sieveFile, "sieve", "", "a sieve file with key and fields, NAME.sieve.yaml")
 	f.StringVar(&s.delimiters[0], "left-delimiter", "", "the left file's delimiter (found where not stated; \\t for a tab)")
 	f.StringVar(&s.delimiters[1], "right-delimiter", "", "the right file's delimiter")
@@ -102,6 +104,11 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	d, err := s.definition()
 	if err != nil {
 		return err
+	}
+	if s.swap {
+		d = d.Swapped()
+		s.files[0], s.files[1] = s.files[1], s.files[0]
+		s.delimiters[0], s.delimiters[1] = s.delimiters[1], s.delimiters[0]
 	}
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())

@@ -50,6 +50,7 @@ func TestReadings(t *testing.T) {
 		{"ignore-case", "ÎLE VERTE", "île verte"},
 		{"ignore-case", "ΣΑΣ", "σασ"},
 		{"ignore-case", "σας", "σασ"},
+		{"ignore-case", "\u13b0\uab80", "\uab80\uab80"},
 		{"ignore-case", "ı", "ı"},
 		{"ignore-case", "I", "i"},
 		{"drop-leading-zeros", "007", "7"},

@@ -67,7 +67,7 @@ func ignoreCase(dst, src []byte) ([]byte, bool) {
 	for _, c := range src {
 		if c >= utf8.RuneSelf {
 			folder := folders.Get().(*cases.Caser)
-			dst = append(dst[:start], folder.Bytes(src)...)
+			dst = append(dst[:start], folder.Bytes(bytes.Map(cherokeeCapital, src))...)
 			folders.Put(folder)
 			return dst, true
 		}
@@ -77,6 +77,18 @@ func ignoreCase(dst, src []byte) ([]byte, bool) {
 		dst = append(dst, c)
 	}
 	return dst, true
+}
+
+// cherokeeCapital maps the small letters of Cherokee to capitals. The folding of package cases exchanges the two, where
+// everywhere else it gives one form for both.
+func cherokeeCapital(r rune) rune {
+	switch {
+	case r >= 0xAB70 && r <= 0xABBF:
+		return r - 0xAB70 + 0x13A0
+	case r >= 0x13F8 && r <= 0x13FD:
+		return r - 8
+	}
+	return r
 }
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
