@@ -1,8 +1,8 @@
 // Command bench measures the whole job of sift on two large generated files beside the time of only parsing them, in one
 // run, and prints the ratio.
 //
-// Every measured program is a process of its own, started in turn, several times; the fastest of each is compared, and the
-// peak memory is the operating system's figure for that process.
+// Every measured program is a process of its own, started in turn, several times; each round gives a ratio, and the median
+// is what counts. The peak memory is the operating system's figure for that process.
 package main
 
 import (
@@ -52,16 +52,19 @@ func main() {
 		sift = append(sift, "--memory", *memory)
 	}
 	var parsing, sifting []measure
+	var ratios []float64
 	for range *rounds {
-		parsing = append(parsing, run(0, self, "-parse", left, right))
-		sifting = append(sifting, run(1, sift...))
+		p, s := run(0, self, "-parse", left, right), run(1, sift...)
+		parsing, sifting = append(parsing, p), append(sifting, s)
+		ratios = append(ratios, s.wall.Seconds()/p.wall.Seconds())
 	}
-	p, s := fastest(parsing), fastest(sifting)
-	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s\n", *records, demo.LargeColumns, size(left), size(right), runtime.NumCPU(), runtime.Version())
+	slices.Sort(ratios)
+	p, s := median(parsing), median(sifting)
+	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s; medians of %d rounds\n", *records, demo.LargeColumns, size(left), size(right), runtime.NumCPU(), runtime.Version(), *rounds)
 	fmt.Printf("%-42s %8s %10s\n", "", "seconds", "peak MB")
 	fmt.Printf("%-42s %8.2f %10d\n", "parse both with encoding/csv", p.wall.Seconds(), p.peak>>20)
 	fmt.Printf("%-42s %8.2f %10d\n", "sift, exceptions written as CSV", s.wall.Seconds(), s.peak>>20)
-	fmt.Printf("ratio %.2f\n", s.wall.Seconds()/p.wall.Seconds())
+	fmt.Printf("ratio %.2f (from %.2f to %.2f)\n", ratios[len(ratios)/2], ratios[0], ratios[len(ratios)-1])
 }
 
 type measure struct {
@@ -82,8 +85,9 @@ func run(wanted int, command ...string) measure {
 	return measure{wall, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss << 10}
 }
 
-func fastest(all []measure) measure {
-	return slices.MinFunc(all, func(a, b measure) int { return int(a.wall - b.wall) })
+func median(all []measure) measure {
+	slices.SortFunc(all, func(a, b measure) int { return int(a.wall - b.wall) })
+	return all[len(all)/2]
 }
 
 // parseBoth reads every record of both files with encoding/csv, each on its own goroutine.

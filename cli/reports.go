@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -174,9 +175,9 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	var rows [][]string
 	for i := range page.Entries {
 		e := &page.Entries[i]
-		row := []string{glyphs[e.Tray] + " " + e.Tray.String(), strings.Join(e.Key, " · ")}
-		if p.form != "table" {
-			row[0] = e.Tray.String()
+		row := []string{e.Tray.String(), strings.Join(e.Key, " · ")}
+		if p.form == "table" {
+			row = []string{glyphs[e.Tray] + " " + e.Tray.String(), shownKey(e.Key)}
 		}
 		for _, f := range plan.Fields {
 			v := plan.Values[f.Value]
@@ -194,6 +195,17 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	}
 	p.more(page.Next)
 	return nil
+}
+
+// shownKey writes a key for people. A part without text would not be seen.
+func shownKey(key []string) string {
+	shown := slices.Clone(key)
+	for i, part := range shown {
+		if strings.TrimSpace(part) == "" {
+			shown[i] = "(blank)"
+		}
+	}
+	return strings.Join(shown, " · ")
 }
 
 func shownCell(p *printer, r *view.Record, column int) string {

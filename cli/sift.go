@@ -2,12 +2,12 @@ package cli
 
 import (
 	"context"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync/atomic"
 
@@ -279,32 +279,14 @@ func exceptionTrays() (list []tray.Tray) {
 	return list
 }
 
-// entriesAtOnce is how many entries are read at a time.
-const entriesAtOnce = 20_000
-
 func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool) error {
 	layout := handover.NewLayout(plan)
+	workers := s.workers
+	if workers <= 0 {
+		workers = runtime.GOMAXPROCS(0)
+	}
 	err := handover.WriteFile(s.out, func(w io.Writer) error {
-		out := csv.NewWriter(w)
-		if err := out.Write(layout.Columns()); err != nil {
-			return err
-		}
-		places := exception.Places(index, exceptionTrays()...)
-		for len(places) > 0 {
-			n := min(len(places), entriesAtOnce)
-			entries, err := exception.Read(ctx, plan, index, [2]record.Table{tables[0], tables[1]}, places[:n])
-			if err != nil {
-				return err
-			}
-			for i := range entries {
-				if err := out.Write(layout.Row(&entries[i])); err != nil {
-					return err
-				}
-			}
-			places = places[n:]
-		}
-		out.Flush()
-		return out.Error()
+		return layout.WriteCSV(ctx, w, index, [2]record.Table{tables[0], tables[1]}, exception.Places(index, exceptionTrays()...), workers)
 	})
 	if err != nil {
 		return broken("%s", err)
@@ -328,7 +310,7 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 			return broken("%s", err)
 		}
 		for i := range entries {
-			rows = append(rows, layout.Row(&entries[i]))
+			rows = append(rows, layout.Row(&entries[i], nil))
 		}
 	}
 	if p.form != "table" {

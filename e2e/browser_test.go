@@ -324,15 +324,9 @@ func (w *walk) define() {
 		w.field("right column of the " + what)
 		w.pick(right)
 	}
-	if !w.keyboard {
-		w.field("right record set")
-		w.pick("invoices")
-	} else {
-		// The right set stands behind the pairs in the order of the page: it is chosen first, going backwards is not needed.
-		w.tabTo("right record set")
-		w.pick("invoices")
-		w.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('[aria-label="left record set"]').focus()`))
-	}
+	w.field("right record set")
+	w.pick("invoices")
+	w.back() // the right set stands behind the pairs
 	pair("key pair", "call_no", "", "", "Voyage Call", "trim", "ignore-case", "drop-zeros-in-digit-runs")
 	w.press("+ pair of columns")
 	w.back()

@@ -64,6 +64,8 @@ func TestPlanted(t *testing.T) {
 			}
 			checkPlanted(t, "sift", &s.Planted, &sifted.Summary, sifted.Rejects)
 
+			checkSwapped(t, dir, &sifted.Summary)
+
 			head := loadDemo(t, c, s)
 			checkPlanted(t, "HTTP", &s.Planted, &head.Summary, [2]int64{head.Sides[0].Rejects, head.Sides[1].Rejects})
 
@@ -79,6 +81,30 @@ func TestPlanted(t *testing.T) {
 			}
 			checkEntries(t, p, head.ID, &s.Planted)
 		})
+	}
+}
+
+// checkSwapped holds a sift with its sides exchanged against the one as it was: every count is the mirror's.
+func checkSwapped(t *testing.T, dir string, plain *summary.Summary) {
+	t.Helper()
+	r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.SieveFile, "--swap", "-o", "json")
+	var turned summary.Summary
+	if err := json.Unmarshal([]byte(r.out), &turned); err != nil || r.status != 1 {
+		t.Fatalf("sift --swap: exit %d, %v\n%s", r.status, err, r.errors)
+	}
+	mirror := map[tray.Tray]tray.Tray{tray.Missing: tray.Orphaned, tray.Orphaned: tray.Missing}
+	for _, at := range tray.All {
+		other, ok := mirror[at]
+		if !ok {
+			other = at
+		}
+		a, b := plain.Tray(at).Records, turned.Tray(other).Records
+		if a[0] != b[1] || a[1] != b[0] {
+			t.Errorf("%s has %v records, swapped %v", at, a, b)
+		}
+	}
+	if plain.Balance[0].Left != turned.Balance[0].Right || !turned.Accounted {
+		t.Errorf("totals %s and swapped %s", plain.Balance[0].Left, turned.Balance[0].Right)
 	}
 }
 

@@ -156,46 +156,51 @@ func storedEntry(row store.Entry) (*view.Entry, error) {
 	return e, nil
 }
 
-// unexceptional reads matched or excluded records from the sealed index. The cursor is a place in the list of the tray.
+// unexceptional reads matched or excluded records from the sealed index. The cursor is the place where the page begins:
+// the record's number, and for the right side the left side's records before it.
 func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Query, after int64) (*view.Entries, error) {
 	if err := v.open(ctx, r); err != nil {
 		return nil, err
 	}
-	places := exception.Places(r.index, t)
-	page := &view.Entries{Entries: []view.Entry{}, Total: int64(len(places))}
-	words := strings.Fields(strings.ToLower(q.Search))
-	if len(words) > 0 {
-		page.Total = -1
+	lefts := int64(len(r.index.Sides[tray.Left].Trays))
+	from := exception.Place{Tray: t, Number: uint32(min(after, lefts))}
+	if after > lefts {
+		from = exception.Place{Tray: t, Side: tray.Right, Number: uint32(after - lefts)}
 	}
+	page := &view.Entries{Entries: []view.Entry{}, Total: r.head.Summary.Tray(t).Entries}
+	words := strings.Fields(strings.ToLower(q.Search))
 	size := pageSize(q.Limit)
-	at := int(min(after, int64(len(places))))
-	for at < len(places) && len(page.Entries) < size {
-		n := size - len(page.Entries)
-		if len(words) > 0 {
-			n = entriesAtOnce
-		}
-		end := min(at+n, len(places))
-		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, places[at:end])
+	most := size
+	if len(words) > 0 {
+		page.Total, most = -1, entriesAtOnce
+	}
+	for {
+		places, next, more := exception.Page(r.index, from, most)
+		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, places)
 		if err != nil {
 			return nil, err
 		}
 		for i := range entries {
-			if len(page.Entries) == size {
-				break
-			}
-			at++
 			e := entryOf(r.plan, &entries[i])
 			if !holds(&e, words) {
 				continue
 			}
+			if len(page.Entries) == size {
+				next, more = places[i], true
+				break
+			}
 			e.ID = matchedID(&entries[i])
 			page.Entries = append(page.Entries, e)
 		}
+		if more && len(page.Entries) < size {
+			from = next
+			continue
+		}
+		if more {
+			page.Next = strconv.FormatInt(int64(next.Side)*lefts+int64(next.Number), 10)
+		}
+		return page, nil
 	}
-	if at < len(places) {
-		page.Next = strconv.Itoa(at)
-	}
-	return page, nil
 }
 
 func holds(e *view.Entry, words []string) bool {
@@ -280,9 +285,11 @@ func (v *Service) Export(ctx context.Context, run uint, q Query) (*Export, error
 		if err := out.Write(layout.Columns()); err != nil {
 			return err
 		}
+		var row []string
 		for page := first; ; {
 			for i := range page.Entries {
-				if err := out.Write(layout.Row(readBack(r.plan, &page.Entries[i]))); err != nil {
+				row = layout.Row(readBack(r.plan, &page.Entries[i]), row)
+				if err := out.Write(row); err != nil {
 					return err
 				}
 			}

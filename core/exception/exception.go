@@ -69,18 +69,40 @@ type Place struct {
 func Places(index *match.Index, trays ...tray.Tray) []Place {
 	var places []Place
 	for _, t := range trays {
-		for _, s := range tray.Sides {
-			if s == tray.Right && t.Paired() {
-				continue
-			}
-			for row, at := range index.Sides[s].Trays {
-				if at == t {
-					places = append(places, Place{t, s, uint32(row)})
-				}
+		for from := (Place{Tray: t}); ; {
+			page, next, more := Page(index, from, 1<<16)
+			places = append(places, page...)
+			if from = next; !more {
+				break
 			}
 		}
 	}
 	return places
+}
+
+// Page lists the entries of a tray at from or behind it, at most so many, in the order of [Places]. next is where the
+// following page begins; more is false when there is none.
+func Page(index *match.Index, from Place, most int) (page []Place, next Place, more bool) {
+	for s := from.Side; s <= tray.Right; s++ {
+		if s == tray.Right && from.Tray.Paired() {
+			break
+		}
+		start := 0
+		if s == from.Side {
+			start = int(from.Number)
+		}
+		for row := start; row < len(index.Sides[s].Trays); row++ {
+			if index.Sides[s].Trays[row] != from.Tray {
+				continue
+			}
+			at := Place{from.Tray, s, uint32(row)}
+			if len(page) == most {
+				return page, at, true
+			}
+			page = append(page, at)
+		}
+	}
+	return page, Place{}, false
 }
 
 // Read reads the entries at places, in the order of places. All of them are in memory at once, so a long list is read a

@@ -120,38 +120,28 @@ func (p *partitions) writer(s tray.Side) *writer {
 // values, each as its size and state in one varint followed by its text.
 const entryHead = 20
 
-// write adds a record to the partition that its hash says.
-func (w *writer) write(row uint32, hash uint64, key []byte, values []reading.Value) error {
-	size := entryHead + len(key)
-	for _, v := range values {
-		size += binary.MaxVarintLen32 + len(v.Text)
-	}
+// write adds an entry whose key starts at [entryHead] and ends at keyEnd, and whose values follow. It fills in the head.
+func (w *writer) write(e entry, row uint32, keyEnd int) error {
+	key := e[entryHead:keyEnd]
+	hash := w.to.opts.Hash(key)
+	binary.LittleEndian.PutUint32(e, uint32(len(e)))
+	binary.LittleEndian.PutUint32(e[4:], row)
+	binary.LittleEndian.PutUint64(e[8:], hash)
+	binary.LittleEndian.PutUint32(e[16:], uint32(len(key)))
 	part := int(hash >> w.to.shift)
 	block := w.open[part]
-	if cap(block)-len(block) < size {
+	if cap(block)-len(block) < len(e) {
 		if len(block) > 0 {
 			var err error
 			if block, err = w.to.keep(part, w.side, block); err != nil {
 				return err
 			}
 		}
-		if cap(block) < size {
-			block = make([]byte, 0, max(size, blockBytes))
+		if cap(block) < len(e) {
+			block = make([]byte, 0, max(len(e), blockBytes))
 		}
 	}
-	start := len(block)
-	block = block[:start+entryHead]
-	head := block[start:]
-	binary.LittleEndian.PutUint32(head[4:], row)
-	binary.LittleEndian.PutUint64(head[8:], hash)
-	binary.LittleEndian.PutUint32(head[16:], uint32(len(key)))
-	block = append(block, key...)
-	for _, v := range values {
-		block = binary.AppendUvarint(block, uint64(len(v.Text))<<2|uint64(v.State))
-		block = append(block, v.Text...)
-	}
-	binary.LittleEndian.PutUint32(block[start:], uint32(len(block)-start))
-	w.open[part] = block
+	w.open[part] = append(block, e...)
 	return nil
 }
 
@@ -166,6 +156,11 @@ func (w *writer) flush() error {
 		w.open[part] = nil
 	}
 	return nil
+}
+
+func appendValue(e []byte, v reading.Value) []byte {
+	e = binary.AppendUvarint(e, uint64(len(v.Text))<<2|uint64(v.State))
+	return append(e, v.Text...)
 }
 
 // entry is an entry in its block.

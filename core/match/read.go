@@ -59,14 +59,14 @@ func (m *matcher) read(ctx context.Context, tallies []*tally) error {
 
 // sideReader is one worker's means to read batches of one side.
 type sideReader struct {
-	m       *matcher
-	side    tray.Side
-	tally   *tally
-	to      *writer
-	key     []columnReader
-	values  []columnReader
-	keyText []byte
-	row     []reading.Value
+	m      *matcher
+	side   tray.Side
+	tally  *tally
+	to     *writer
+	key    []columnReader
+	values []columnReader
+	entry  []byte // the entry being put together
+	row    []reading.Value
 }
 
 // columnReader reads one column through its chain.
@@ -79,7 +79,7 @@ type columnReader struct {
 func (c *columnReader) load(b *record.Batch) { c.reader.Column(b.Columns[c.column], &c.out) }
 
 func (m *matcher) sideReader(s tray.Side, t *tally) *sideReader {
-	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values))}
+	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)), entry: make([]byte, entryHead, 256)}
 	for _, k := range m.plan.Key {
 		r.key = append(r.key, columnReader{reader: k.Chain[s].Reader(), column: k.Column[s]})
 	}
@@ -112,39 +112,43 @@ func (r *sideReader) read(b *record.Batch) error {
 		for v := range r.row {
 			count(&r.tally.Values[r.side][v], r.row[v].State)
 		}
-		if !r.readKey(i) {
+		entry, keyed := r.readKey(i, r.entry[:entryHead])
+		if !keyed {
 			trays[row] = tray.Unkeyed
 			r.tally.sum(r.side, tray.Unkeyed, r.row)
 			continue
 		}
-		if err := r.to.write(row, r.m.opts.Hash(r.keyText), r.keyText, r.row); err != nil {
+		keyEnd := len(entry)
+		for _, v := range r.row {
+			entry = appendValue(entry, v)
+		}
+		r.entry = entry
+		if err := r.to.write(entry, row, keyEnd); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// readKey puts the key of record i together. Each part is preceded by its size plus one, or is a zero where it is blank,
-// so that no two different keys have the same bytes. It reports false when the record is unkeyed.
-func (r *sideReader) readKey(i int) bool {
-	key := r.keyText[:0]
-	keyed := true
+// readKey appends the key of record i to entry. Each part is preceded by its size plus one, or is a zero where it is
+// blank, so that no two different keys have the same bytes. It reports false when the record is unkeyed.
+func (r *sideReader) readKey(i int, entry []byte) (_ []byte, keyed bool) {
+	keyed = true
 	for p := range r.key {
 		v := r.key[p].out.At(i)
 		count(&r.tally.Parts[r.side][p], v.State)
 		switch {
 		case v.State == reading.Text:
-			key = binary.AppendUvarint(key, uint64(len(v.Text))+1)
-			key = append(key, v.Text...)
+			entry = binary.AppendUvarint(entry, uint64(len(v.Text))+1)
+			entry = append(entry, v.Text...)
 		case v.State.IsBlank() && r.m.plan.Key[p].BlanksEqual:
-			key = append(key, 0)
+			entry = append(entry, 0)
 		case keyed:
 			count(&r.tally.Unkeyed[r.side][p], v.State)
 			keyed = false
 		}
 	}
-	r.keyText = key
-	return keyed
+	return entry, keyed
 }
 
 func count(c *Causes, s reading.State) {

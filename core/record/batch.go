@@ -13,6 +13,7 @@ import (
 	"context"
 	"fmt"
 	"sort"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -62,9 +63,20 @@ func (b *Batch) Line(i int) int64 {
 
 // Cells returns the cells of the batch's record i, as copies that outlive the batch.
 func (b *Batch) Cells(i int) []Cell {
-	cells := make([]Cell, len(b.Columns))
+	size := 0
+	for _, col := range b.Columns {
+		size += len(col.Value(i))
+	}
+	var text strings.Builder // one piece of memory for all cells of the record
+	text.Grow(size)
+	for _, col := range b.Columns {
+		text.WriteString(col.Value(i))
+	}
+	cells, rest := make([]Cell, len(b.Columns)), text.String()
 	for c, col := range b.Columns {
-		cells[c] = Cell{Text: string([]byte(col.Value(i))), Null: col.IsNull(i)}
+		n := len(col.Value(i))
+		cells[c] = Cell{Text: rest[:n], Null: col.IsNull(i)}
+		rest = rest[n:]
 	}
 	return cells
 }

@@ -212,15 +212,9 @@ func (r *Reader) plainLine() (batch *record.Batch, taken bool) {
 	if text[n-1] == '\r' {
 		text = text[:n-1]
 	}
-	if len(text) == 0 || bytes.IndexByte(text, '"') >= 0 || !utf8.Valid(text) || bytes.Count(text, []byte{r.delimiter}) != len(r.columns)-1 {
+	if len(text) == 0 || bytes.IndexByte(text, '"') >= 0 || !utf8.Valid(text) || !r.builder.Line(text, r.delimiter) {
 		return nil, false
 	}
-	for c := range len(r.columns) - 1 {
-		i := bytes.IndexByte(text, r.delimiter)
-		r.builder.Cell(c, text[:i])
-		text = text[i+1:]
-	}
-	r.builder.Cell(len(r.columns)-1, text)
 	r.start += n + 1
 	r.line++
 	return r.builder.Close(r.line - 1), true

@@ -3,7 +3,6 @@
 package handover
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 
@@ -67,9 +66,9 @@ func (l *Layout) Columns() []string {
 	return columns
 }
 
-// Row returns the row of an entry.
-func (l *Layout) Row(e *exception.Entry) []string {
-	row := []string{e.Tray.String(), Reason(l.plan, e)}
+// Row returns the row of an entry, in the memory of row where it has room.
+func (l *Layout) Row(e *exception.Entry, row []string) []string {
+	row = append(row[:0], e.Tray.String(), Reason(l.plan, e))
 	for _, s := range tray.Sides {
 		line := ""
 		if r := e.Sides[s]; r != nil && r.Line > 0 {
@@ -114,9 +113,9 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 		}
 		return strings.Join(parts, "; ")
 	case tray.Missing, tray.Orphaned:
-		return fmt.Sprintf("no %s record has this key", names[e.Side.Other()])
+		return "no " + names[e.Side.Other()] + " record has this key"
 	case tray.Surplus:
-		return fmt.Sprintf("%s has more records of this key than %s", names[e.Side], names[e.Side.Other()])
+		return names[e.Side] + " has more records of this key than " + names[e.Side.Other()]
 	case tray.Unkeyed:
 		var parts []string
 		for _, c := range e.Causes {

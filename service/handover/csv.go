@@ -1,0 +1,89 @@
+package handover
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"io"
+
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+)
+
+// entriesAtOnce is how many entries are read and written at a time.
+const entriesAtOnce = 8000
+
+// WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places. Parts of the list are
+// read and put into text by several workers; only a few parts are in memory at once.
+func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]record.Table, places []exception.Place, workers int) error {
+	head := csv.NewWriter(w)
+	if err := head.Write(l.Columns()); err != nil {
+		return err
+	}
+	head.Flush()
+	if err := head.Error(); err != nil {
+		return err
+	}
+	// Each part's text comes through a channel of its own; the channels are read in the order of the parts.
+	texts := make(chan chan []byte, workers)
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(workers + 1)
+	group.Go(func() error {
+		for {
+			select {
+			case text, open := <-texts:
+				if !open {
+					return nil
+				}
+				select {
+				case part := <-text:
+					if _, err := w.Write(part); err != nil {
+						return err
+					}
+				case <-ctx.Done():
+					return ctx.Err()
+				}
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+	})
+	for len(places) > 0 {
+		part := places[:min(len(places), entriesAtOnce)]
+		places = places[len(part):]
+		text := make(chan []byte, 1)
+		select {
+		case texts <- text:
+		case <-ctx.Done():
+			return group.Wait()
+		}
+		group.Go(func() error {
+			out, err := l.text(ctx, index, tables, part)
+			text <- out
+			return err
+		})
+	}
+	close(texts)
+	return group.Wait()
+}
+
+func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.Table, places []exception.Place) ([]byte, error) {
+	entries, err := exception.Read(ctx, l.plan, index, tables, places)
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	var row []string
+	for i := range entries {
+		row = l.Row(&entries[i], row)
+		if err := w.Write(row); err != nil {
+			return nil, err
+		}
+	}
+	w.Flush()
+	return out.Bytes(), w.Error()
+}
