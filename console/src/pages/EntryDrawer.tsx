@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Drawer } from 'antd';
-import type { Entry, RecordView, Run } from '../api/client';
+import { answer, api, type Entry, type RecordView, type Run } from '../api/client';
 import { Cell } from '../parts/Cell';
+import { Fault } from '../parts/Fault';
 import { change } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from './Report';
@@ -34,22 +36,31 @@ function lines(run: Run): Line[] {
   return [...list, ...rest];
 }
 
-export function EntryDrawer({ run, entry, close }: { run: Run; entry?: Entry; close: () => void }) {
+/** The entry named by id, both sides aligned field by field; nothing while the id is empty. */
+export function EntryDrawer({ run, id, close }: { run: Run; id: string; close: () => void }) {
+  const entry = useQuery({
+    queryKey: ['entry', run.id, id],
+    enabled: id !== '',
+    queryFn: async () =>
+      (await answer(api.GET('/api/v1/runs/{run}/entries/{entry}', { params: { path: { run: run.id, entry: id } } })))
+        .data,
+  });
   return (
     <Drawer
-      open={!!entry}
+      open={id !== ''}
       onClose={close}
       size={620}
       title={
-        entry && (
+        entry.data && (
           <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
-            <Glyph tray={entry.tray} />
-            {entry.tray} <Key parts={entry.key} />
+            <Glyph tray={entry.data.tray} />
+            {entry.data.tray} <Key parts={entry.data.key} />
           </span>
         )
       }
     >
-      {entry && <Aligned run={run} entry={entry} />}
+      <Fault error={entry.error} />
+      {entry.data && <Aligned run={run} entry={entry.data} />}
     </Drawer>
   );
 }

@@ -2,7 +2,7 @@ import { DownloadOutlined } from '@ant-design/icons';
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { Button, Input, Table, type TableColumnType } from 'antd';
 import { useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
 import { useRun } from '../api/queries';
 import { Bridge } from '../parts/Bridge';
@@ -21,10 +21,17 @@ export function Report() {
 }
 
 function ReportOf({ run }: { run: Run }) {
+  // What is looked at stands in the address, so that it can be sent to somebody, and the browser's back button works.
+  const [params, setParams] = useSearchParams();
   const firstTray = run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ?? 'matched';
-  const [tray, setTray] = useState(firstTray);
-  const [search, setSearch] = useState('');
-  const [open, setOpen] = useState<Entry>();
+  const tray = params.get('tray') ?? firstTray;
+  const search = params.get('search') ?? '';
+  const go = (part: Record<string, string>) =>
+    setParams((now) => {
+      const next = new URLSearchParams({ ...Object.fromEntries(now), ...part });
+      for (const [name, value] of [...next]) if (!value) next.delete(name);
+      return next;
+    });
   const s = run.summary;
   const [left, right] = run.sides;
   const verdict = s.verdict.match(/^(.*?\.) (.*)$/);
@@ -58,12 +65,18 @@ function ReportOf({ run }: { run: Run }) {
           </Button>
         </div>
       </div>
-      <Trays summary={s} chosen={tray} choose={setTray} />
+      <Trays summary={s} chosen={tray} choose={(chosen) => go({ tray: chosen })} />
       {s.balance.map((b) => (
         <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
       ))}
-      <Entries run={run} tray={tray} search={search} setSearch={setSearch} open={setOpen} />
-      <EntryDrawer run={run} entry={open} close={() => setOpen(undefined)} />
+      <Entries
+        run={run}
+        tray={tray}
+        search={search}
+        setSearch={(text) => go({ search: text })}
+        open={(e) => go({ entry: e.id })}
+      />
+      <EntryDrawer run={run} id={params.get('entry') ?? ''} close={() => go({ entry: '' })} />
     </>
   );
 }
@@ -77,6 +90,13 @@ type EntriesProps = {
 };
 
 function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
+  const [typed, setTyped] = useState(search);
+  const [shown, setShown] = useState(search);
+  if (shown !== search) {
+    // The address has changed, by a search or by the browser's back button.
+    setShown(search);
+    setTyped(search);
+  }
   const entries = useInfiniteQuery({
     queryKey: ['entries', run.id, tray, search],
     initialPageParam: '',
@@ -111,6 +131,8 @@ function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
             aria-label="Search in the cells of both sides"
             placeholder="search in the cells of both sides"
             allowClear
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
             onSearch={setSearch}
             style={{ width: 300 }}
           />
