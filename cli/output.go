@@ -50,9 +50,9 @@ func (p *printer) paint(s tray.Side, t string) string {
 	if !p.colour {
 		return t
 	}
-	code := "36"
+	code := "38;5;37"
 	if s == tray.Right {
-		code = "33"
+		code = "38;5;172"
 	}
 	return "\x1b[" + code + "m" + t + "\x1b[0m"
 }
@@ -163,7 +163,10 @@ var glyphs = [tray.Count]string{"●", "◑", "◖", "◗", "◍", "○", "◌"}
 
 // summary prints what a match found, for people.
 func (p *printer) summary(s *summary.Summary, left, right string) {
-	fmt.Fprintf(p.out, "%s\n\n", p.bold(s.Verdict))
+	for sentence := range strings.SplitAfterSeq(s.Verdict, ". ") {
+		fmt.Fprintln(p.out, p.bold(strings.TrimSpace(sentence)))
+	}
+	fmt.Fprintln(p.out)
 	var rows [][]string
 	for _, t := range s.Trays {
 		row := []string{glyphs[t.Tray] + " " + t.Tray.String()}
@@ -218,9 +221,12 @@ func (p *printer) summary(s *summary.Summary, left, right string) {
 		p.table([]string{"", "amount"}, rows, 1)
 		fmt.Fprintln(p.out, closes)
 		for _, side := range tray.Sides {
-			if b.Blank[side]+b.Unreadable[side] > 0 {
-				fmt.Fprintf(p.out, "%s: %s blank amounts count as zero, %s unreadable amounts are in no total\n",
-					[2]string{left, right}[side], summary.Number(b.Blank[side]), summary.Number(b.Unreadable[side]))
+			name := [2]string{left, right}[side]
+			if n := b.Blank[side]; n > 0 {
+				fmt.Fprintf(p.out, "%s: %s blank, counted as zero\n", name, countOf(n, "amount"))
+			}
+			if n := b.Unreadable[side]; n > 0 {
+				fmt.Fprintf(p.out, "%s: %s unreadable and in no total\n", name, countOf(n, "amount"))
 			}
 		}
 	}
@@ -237,6 +243,14 @@ func (p *printer) comparisons(s *summary.Summary) {
 	p.table([]string{"comparison", "rows", "keeps"}, rows, 1)
 	fmt.Fprintf(p.out, "relation: %s; keys on both sides: %s; repeated: %s left, %s right\n",
 		s.Relation, summary.Number(s.Keys.Shared), summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]))
+}
+
+// countOf writes a count of things.
+func countOf(n int64, thing string) string {
+	if n != 1 {
+		thing += "s"
+	}
+	return summary.Number(n) + " " + thing
 }
 
 func causes(u summary.PartCauses) string {

@@ -319,7 +319,7 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 	p.summary(result.Summary, plan.Definition.Left, plan.Definition.Right)
 	for _, side := range tray.Sides {
 		if n := result.Rejects[side]; n > 0 {
-			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countLines(n), s.files[side])
+			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countOf(n, "line"), s.files[side])
 			for _, r := range result.Listed[side] {
 				fmt.Fprintf(p.out, "  line %d: %s\n", r.Line, r.Reason)
 			}
@@ -336,11 +336,4 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		fmt.Fprintf(p.out, "\n%s exceptions written to %s\n", summary.Number(result.Exceptions), s.out)
 	}
 	return nil
-}
-
-func countLines(n int64) string {
-	if n == 1 {
-		return "1 line"
-	}
-	return summary.Number(n) + " lines"
 }

@@ -82,6 +82,7 @@ export function antTheme(mode: Mode): ThemeConfig {
       colorBorderSecondary: c.line,
       colorTextLightSolid: c.paper,
       colorError: c.differing,
+      colorBgMask: 'rgba(20, 33, 31, 0.28)',
       boxShadow: 'none',
       boxShadowSecondary: `0 0 0 1px ${c.line}`,
       motionDurationMid: '0.1s',

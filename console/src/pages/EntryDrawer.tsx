@@ -156,7 +156,7 @@ function SideCell(p: {
     ) : null;
   return (
     <td className={p.skewed ? 'skewed' : undefined}>
-      {p.at !== undefined && <Cell text={p.record.cells[p.at]} />}
+      {p.at !== undefined ? <Cell text={p.record.cells[p.at]} /> : <span className="dim">–</span>}
       {p.children}
     </td>
   );

@@ -115,8 +115,15 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
         const records = (balance.listed[s] ?? []).map((n) => n + 1);
         return (
           <p key={name} className="dim" style={{ margin: '4px 0 0' }}>
-            {name}: {count(blank)} blank amounts count as zero; {count(unreadable)} unreadable amounts are in no total
-            {records.length > 0 && ` (record${records.length > 1 ? 's' : ''} ${records.map(count).join(', ')})`}.
+            {name}:{' '}
+            {[
+              blank > 0 && `${count(blank)} blank amount${blank > 1 ? 's count' : ' counts'} as zero`,
+              unreadable > 0 &&
+                `${count(unreadable)} unreadable amount${unreadable > 1 ? 's are' : ' is'} in no total (record${records.length > 1 ? 's' : ''} ${records.map(count).join(', ')})`,
+            ]
+              .filter(Boolean)
+              .join('; ')}
+            .
           </p>
         );
       })}

@@ -1,0 +1,43 @@
+#!/usr/bin/env bash
+# Makes the pictures in docs/screenshots from the demo data: pages in a headless Chromium, commands in an xterm.
+# Needs chromium, xvfb, xterm, imagemagick and a monospaced font with box characters (fonts-dejavu-core).
+set -euo pipefail
+cd "$(dirname "$0")/.."
+out=docs/screenshots
+work=$(mktemp -d)
+./twinsieve demo --data "$work/data" --listen 127.0.0.1:8649 >"$work/log" 2>&1 &
+service=$!
+trap 'kill $service 2>/dev/null; rm -rf "$work"' EXIT
+until grep -q "listens on" "$work/log"; do kill -0 $service && sleep 0.1; done
+./twinsieve demo --files "$work/marrowick" >/dev/null
+
+page() { # NAME PATH [dark]
+  local scheme=()
+  [ "${3:-}" = dark ] && scheme=(--blink-settings=preferredColorScheme=0)
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
+    --disable-sync --user-data-dir="$work/profile-$1" --force-prefers-reduced-motion --window-size=1280,"${4:-800}" --hide-scrollbars --virtual-time-budget=6000 "${scheme[@]}" \
+    --screenshot="$out/$1.png" "http://127.0.0.1:8649$2" >/dev/null 2>&1
+}
+
+terminal() { # NAME ROWS COMMAND
+  rm -f "$work/done"
+  xvfb-run --auto-servernum --server-args="-screen 0 1280x1200x24" bash -c "
+    xterm -geometry 142x$2+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#101816' -fg '#e8eeea' +sb -e bash -c \"printf '\\\$ $3\n'; $3; touch $work/done; sleep 20\" &
+    until [ -e $work/done ]; do sleep 0.1; done; sleep 0.5
+    import -window root $work/shot.png" >/dev/null 2>&1
+  convert "$work/shot.png" -trim +repage -bordercolor '#101816' -border 12 "$out/$1.png"
+}
+
+page record-sets /sets
+page workbench "/sieves/of/Berth%20billing" light 1060
+page report /reports/1
+page report-dark /reports/1 dark
+page report-entry "/reports/1?tray=differing&entry=2"
+page report-missing "/reports/1?tray=missing&search=tug"
+
+export PATH="$PWD:$PATH" TWINSIEVE_SERVER=127.0.0.1:8649
+cd "$work/marrowick"
+out="$OLDPWD/$out"
+terminal terminal-sift 60 "twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml"
+terminal terminal-report 29 "twinsieve report --tray differing --limit 24"
+terminal terminal-counts 50 "twinsieve counts 'Berth billing'"
