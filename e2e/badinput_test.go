@@ -273,7 +273,7 @@ func TestSieveFileThereAndBack(t *testing.T) {
 	if r := run(t, p.at(), "define", "Berths & more"); r.out != text {
 		t.Errorf("read back:\n%s%s", r.out, r.errors)
 	}
-	if r := run(t, p.at(), "run", "Berths & more"); r.status != 0 || !strings.Contains(r.out, "All 1 log records have a record of bills with their key. Nothing needs a person.") {
+	if r := run(t, p.at(), "run", "Berths & more"); r.status != 0 || !strings.Contains(r.out, "All 1 log records have a record of bills with their key.\nNothing needs a person.") {
 		t.Errorf("run: exit %d, %s%s", r.status, r.out, r.errors)
 	}
 	if _, _, err := client.New(p.address).Sieve(context.Background(), "Berths & more"); err != nil {
