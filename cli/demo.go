@@ -33,7 +33,7 @@ The demo's record sets are loaded, its sieve is saved and run, and the service g
 				if err := scenario.Write(files); err != nil {
 					return broken("the demo's files cannot be written: %s", err)
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "written to %s: %s, %s, %s and %s\n", files, demo.ServiceLogFile, demo.InvoicesFile, demo.SieveFile, demo.PlantedFile)
+				fmt.Fprintf(cmd.OutOrStdout(), "written to %s: %s, %s, %s and %s\n", files, demo.ServiceLogFile, demo.InvoicesFile, demo.BillingFile, demo.PlantedFile)
 				return nil
 			}
 			if err := s.settle(cmd); err != nil {
@@ -50,13 +50,9 @@ The demo's record sets are loaded, its sieve is saved and run, and the service g
 	return cmd
 }
 
-// fillDemo loads and runs the demo where that has not been done yet.
+// fillDemo loads the demo's record sets and runs its sieves, where that has not been done yet.
 func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo.Scenario) error {
 	c := client.New(address)
-	d, err := sievefile.Read(demo.Sieve)
-	if err != nil {
-		return err
-	}
 	runs, err := c.Runs(ctx, "", 1)
 	if err != nil {
 		return fromService(err)
@@ -65,7 +61,7 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 		for _, set := range []struct {
 			name, file string
 			text       []byte
-		}{{demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog}, {demo.Invoices, demo.InvoicesFile, scenario.Invoices}} {
+		}{{demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog}, {demo.Invoices, demo.InvoicesFile, scenario.Invoices}, {demo.Receipts, demo.ReceiptsFile, scenario.Receipts}} {
 			job, err := c.Load(ctx, set.name, set.file, "", bytes.NewReader(set.text))
 			if err == nil {
 				_, err = c.Wait(ctx, job, nil)
@@ -74,15 +70,11 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 				return fromService(err)
 			}
 		}
-		if _, err := c.CreateSieve(ctx, d); err != nil {
-			return fromService(err)
-		}
-		job, err := c.Run(ctx, d.Name)
-		if err == nil {
-			_, err = c.Wait(ctx, job, nil)
-		}
-		if err != nil {
-			return fromService(err)
+		// The billing comes last, so that its report is the newest.
+		for _, text := range [][]byte{demo.Payments, demo.Billing} {
+			if err := runDemo(ctx, c, text); err != nil {
+				return err
+			}
 		}
 		if runs, err = c.Runs(ctx, "", 1); err != nil {
 			return fromService(err)
@@ -91,4 +83,19 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 	run := runs.Runs[0]
 	fmt.Fprintf(out, "%s\n\nTwin Sieve listens on %s\nThe report is at       %s/reports/%d\nInterrupt with Ctrl-C; the data stays, and the next demo goes on with it.\n", run.Summary.Verdict, address, address, run.ID)
 	return nil
+}
+
+func runDemo(ctx context.Context, c *client.Client, text []byte) error {
+	d, err := sievefile.Read(text)
+	if err != nil {
+		return err
+	}
+	if _, err := c.CreateSieve(ctx, d); err != nil {
+		return fromService(err)
+	}
+	job, err := c.Run(ctx, d.Name)
+	if err == nil {
+		_, err = c.Wait(ctx, job, nil)
+	}
+	return fromService(err)
 }

@@ -13,6 +13,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -23,8 +24,6 @@ import (
 	"golang.org/x/text/cases"
 	"golang.org/x/text/language"
 
-	"twinsieve/core/tray"
-
 	_ "embed"
 )
 
@@ -32,17 +31,24 @@ import (
 const (
 	ServiceLog = "service-log"
 	Invoices   = "invoices"
+	Receipts   = "bank-receipts"
 
-	ServiceLogFile = "service-log.csv"
-	InvoicesFile   = "invoices.csv"
-	SieveFile      = "berth-billing.sieve.yaml"
+	ServiceLogFile = ServiceLog + ".csv"
+	InvoicesFile   = Invoices + ".csv"
+	ReceiptsFile   = Receipts + ".csv"
+	BillingFile    = "berth-billing.sieve.yaml"
+	PaymentsFile   = "invoice-payments.sieve.yaml"
 	PlantedFile    = "planted.json"
 )
 
-// Sieve is the text of the scenario's sieve file.
-//
-//go:embed berth-billing.sieve.yaml
-var Sieve []byte
+// Billing and Payments are the texts of the scenario's sieve files: the service log against the invoices, and the
+// invoices against the bank's receipts.
+var (
+	//go:embed berth-billing.sieve.yaml
+	Billing []byte
+	//go:embed invoice-payments.sieve.yaml
+	Payments []byte
+)
 
 // Options choose a scenario. The zero value is the demo.
 type Options struct {
@@ -50,16 +56,13 @@ type Options struct {
 	Services int // how many services agree on both sides without anything planted; 0: 1,090
 }
 
-// Planted is what a scenario states about itself. Arrays of two are left and right.
+// Planted is what a scenario states about itself.
 type Planted struct {
-	Seed        uint64                  `json:"seed"`
-	Records     [2]int                  `json:"records"`
-	Rejects     [2]int                  `json:"rejects"`
-	Trays       [2]map[tray.Tray]int    `json:"trays"`
-	Comparisons map[string]int          `json:"comparisons"`
-	Totals      [2]Crowns               `json:"totals"`
-	Amounts     [2]map[tray.Tray]Crowns `json:"amounts"`
-	Cases       []Case                  `json:"cases"`
+	Seed     uint64         `json:"seed"`
+	Billing  Outcome        `json:"billing"`  // of the sieve Billing
+	Payments Outcome        `json:"payments"` // of the sieve Payments
+	Quays    map[string]int `json:"quays"`    // records in each quay's log
+	Cases    []Case         `json:"cases"`
 }
 
 // Case is one kind of thing that was planted, and how often.
@@ -87,8 +90,10 @@ func (c Crowns) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
 // Scenario is the demo's files and what was planted in them.
 type Scenario struct {
-	ServiceLog []byte // CSV
-	Invoices   []byte // CSV
+	ServiceLog []byte            // CSV
+	Invoices   []byte            // CSV
+	Receipts   []byte            // CSV
+	Quays      map[string][]byte // CSV by file name: the service log as each quay keeps its own, under other column names
 	Planted    Planted
 }
 
@@ -101,7 +106,10 @@ func (s *Scenario) Write(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	for name, content := range map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, SieveFile: Sieve, PlantedFile: append(planted, '\n')} {
+	files := map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, ReceiptsFile: s.Receipts,
+		BillingFile: Billing, PaymentsFile: Payments, PlantedFile: append(planted, '\n')}
+	maps.Copy(files, s.Quays)
+	for name, content := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), content, 0o644); err != nil {
 			return err
 		}
@@ -122,7 +130,7 @@ type service struct {
 // logged is a line of the service log; billed is a line of the invoices. Their texts are as they stand in the files.
 type logged struct{ call, day, code, vessel, quay, amount, by string }
 
-type billed struct{ ship, call, day, code, amount, remark string }
+type billed struct{ number, ship, call, day, code, amount, remark string }
 
 // maker makes one scenario.
 type maker struct {
@@ -140,15 +148,7 @@ func New(o Options) *Scenario {
 		o.Services = 1090
 	}
 	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}}
-	m.planted = Planted{Seed: o.Seed, Comparisons: map[string]int{}}
-	for s := range 2 {
-		m.planted.Trays[s], m.planted.Amounts[s] = map[tray.Tray]int{}, map[tray.Tray]Crowns{}
-		for _, t := range tray.All {
-			if t.On(tray.Side(s)) {
-				m.planted.Trays[s][t], m.planted.Amounts[s][t] = 0, 0
-			}
-		}
-	}
+	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Quays: map[string]int{}}
 	m.plant(o.Services)
 	return m.finish()
 }
@@ -214,37 +214,7 @@ func (m *maker) bill(s service) *billed {
 	return &m.right[len(m.right)-1]
 }
 
-// count states that a record of side s with the given amount lies in tray t.
-func (m *maker) count(s tray.Side, t tray.Tray, amount Crowns) {
-	m.planted.Records[s]++
-	m.planted.Trays[s][t]++
-	m.planted.Amounts[s][t] += amount
-	m.planted.Totals[s] += amount
-}
-
-// key states that one key is on l left and r right records.
-func (m *maker) key(l, r int) {
-	c := m.planted.Comparisons
-	c["inner"] += l * r
-	if l > 0 && r > 0 {
-		c["left-semi"] += l
-		c["right-semi"] += r
-	} else {
-		c["left-anti"] += l
-		c["right-anti"] += r
-	}
-}
-
 func (m *maker) finish() *Scenario {
-	c := m.planted.Comparisons
-	c["left-anti"] += m.planted.Trays[0][tray.Unkeyed]
-	c["right-anti"] += m.planted.Trays[1][tray.Unkeyed]
-	c["left"] = c["inner"] + c["left-anti"]
-	c["right"] = c["inner"] + c["right-anti"]
-	c["full-anti"] = c["left-anti"] + c["right-anti"]
-	c["full"] = c["inner"] + c["full-anti"]
-	c["cross"] = m.planted.Records[0] * m.planted.Records[1]
-
 	slices.SortStableFunc(m.left, func(a, b logged) int { return strings.Compare(a.day+a.call, b.day+b.call) })
 	m.rand.Shuffle(len(m.right), func(i, j int) { m.right[i], m.right[j] = m.right[j], m.right[i] })
 	left := [][]string{{"call_no", "service_date", "service_code", "vessel", "quay", "amount_due", "entered_by"}}
@@ -252,12 +222,18 @@ func (m *maker) finish() *Scenario {
 		left = append(left, []string{l.call, l.day, l.code, l.vessel, l.quay, l.amount, l.by})
 	}
 	right := [][]string{{"Invoice", "Ship", "Voyage Call", "Invoiced On", "Svc", "Amount", "Remark"}}
-	for i, r := range m.right {
-		right = append(right, []string{fmt.Sprintf("P%06d", 310001+i), r.ship, r.call, r.day, r.code, r.amount, r.remark})
+	for i := range m.right {
+		r := &m.right[i]
+		r.number = fmt.Sprintf("P%06d", 310001+i)
+		right = append(right, []string{r.number, r.ship, r.call, r.day, r.code, r.amount, r.remark})
 	}
-	s := &Scenario{Planted: m.planted}
-	s.ServiceLog = m.text(left, m.planted.Rejects[0])
-	s.Invoices = m.text(right, m.planted.Rejects[1])
+	s := &Scenario{Quays: m.quayLogs(), Receipts: m.text(m.receipts(), 0)}
+	s.ServiceLog = m.text(left, m.planted.Billing.Rejects[0])
+	s.Invoices = m.text(right, m.planted.Billing.Rejects[1])
+	m.planted.Payments.Rejects[0] = m.planted.Billing.Rejects[1]
+	m.planted.Billing.add()
+	m.planted.Payments.add()
+	s.Planted = m.planted
 	return s
 }
 

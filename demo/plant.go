@@ -14,7 +14,7 @@ func (m *maker) plant(services int) {
 		s := m.service()
 		m.log(s)
 		m.bill(s)
-		m.pair(tray.Matched, s.amount, s.amount)
+		m.planted.Billing.pair(tray.Matched, s.amount, s.amount)
 	}
 	m.plantKeys()
 	m.plantDifferences()
@@ -22,7 +22,7 @@ func (m *maker) plant(services int) {
 	m.plantUnkeyed()
 	m.plantRepeats()
 	for s, name := range [2]string{"faulty lines in the service log", "faulty lines in the invoices"} {
-		m.times(name, "a line that is no record is rejected and listed", 1, func() { m.planted.Rejects[s]++ })
+		m.times(name, "a line that is no record is rejected and listed", 1, func() { m.planted.Billing.Rejects[s]++ })
 	}
 }
 
@@ -35,21 +35,6 @@ func (m *maker) times(name, says string, least int, plant func()) {
 	m.planted.Cases = append(m.planted.Cases, Case{name, says, n})
 }
 
-// pair states a key with one record on each side.
-func (m *maker) pair(t tray.Tray, left, right Crowns) {
-	m.count(tray.Left, t, left)
-	m.count(tray.Right, t, right)
-	m.key(1, 1)
-}
-
-// part states a key that is on neither's other side: one left record missing, one right record orphaned.
-func (m *maker) part(left, right Crowns) {
-	m.count(tray.Left, tray.Missing, left)
-	m.count(tray.Right, tray.Orphaned, right)
-	m.key(1, 0)
-	m.key(0, 1)
-}
-
 // plantKeys plants keys that are written differently and still the same.
 func (m *maker) plantKeys() {
 	odd := func(name, says string, least int, change func(l *logged, r *billed)) {
@@ -57,7 +42,7 @@ func (m *maker) plantKeys() {
 			s := m.service()
 			l, r := m.log(s), m.bill(s)
 			change(l, r)
-			m.pair(tray.Matched, s.amount, s.amount)
+			m.planted.Billing.pair(tray.Matched, s.amount, s.amount)
 		})
 	}
 	odd("spaces around a key", "outer spaces are trimmed", 8, func(l *logged, r *billed) { r.call, l.code = " "+r.call+"  ", l.code+" " })
@@ -82,7 +67,7 @@ func (m *maker) plantDifferences() {
 			bill := s
 			bill.amount = change(s.amount)
 			m.bill(bill)
-			m.pair(t, s.amount, bill.amount)
+			m.planted.Billing.pair(t, s.amount, bill.amount)
 		})
 	}
 	amounts("cents of rounding", "a difference of up to 0.05 agrees", 18, tray.Matched, func(c Crowns) Crowns { return c + Crowns(m.rand.IntN(11)) - 5 })
@@ -100,7 +85,7 @@ func (m *maker) plantDifferences() {
 			if !right {
 				counted[1] = 0
 			}
-			m.pair(t, counted[0], counted[1])
+			m.planted.Billing.pair(t, counted[0], counted[1])
 		})
 	}
 	text("another vessel", "the names of the vessel differ", 5, tray.Differing, true, true, func(l *logged, r *billed) { r.ship = "SANDPIPER" })
@@ -114,14 +99,12 @@ func (m *maker) plantLonely() {
 	m.times("service never billed", "missing", 7, func() {
 		s := m.service()
 		m.log(s)
-		m.count(tray.Left, tray.Missing, s.amount)
-		m.key(1, 0)
+		m.planted.Billing.missing(s.amount)
 	})
 	m.times("invoice without a service", "orphaned", 6, func() {
 		s := m.service()
 		m.bill(s)
-		m.count(tray.Right, tray.Orphaned, s.amount)
-		m.key(0, 1)
+		m.planted.Billing.orphaned(s.amount)
 	})
 	slip := func(name, says string, least int, change func(s *service) bool) {
 		m.times(name, says, least, func() {
@@ -131,7 +114,7 @@ func (m *maker) plantLonely() {
 				if change(&bill) && m.take(bill) {
 					m.log(s)
 					m.bill(bill)
-					m.part(s.amount, bill.amount)
+					m.planted.Billing.part(s.amount, bill.amount)
 					return
 				}
 			}
@@ -150,7 +133,7 @@ func (m *maker) plantLonely() {
 		s := m.service()
 		m.log(s)
 		m.bill(s).call = fmt.Sprintf("\u041cW-%d", s.call)
-		m.part(s.amount, s.amount)
+		m.planted.Billing.part(s.amount, s.amount)
 	})
 }
 
@@ -159,22 +142,22 @@ func (m *maker) plantUnkeyed() {
 	m.times("blank call number in the log", "unkeyed", 5, func() {
 		s := m.service()
 		m.log(s).call = ""
-		m.count(tray.Left, tray.Unkeyed, s.amount)
+		m.planted.Billing.count(tray.Left, tray.Unkeyed, s.amount)
 	})
 	m.times("call number of spaces in the log", "emptied by trimming, so unkeyed", 1, func() {
 		s := m.service()
 		m.log(s).call = "   "
-		m.count(tray.Left, tray.Unkeyed, s.amount)
+		m.planted.Billing.count(tray.Left, tray.Unkeyed, s.amount)
 	})
 	m.times("blank service code on the invoice", "unkeyed", 3, func() {
 		s := m.service()
 		m.bill(s).code = ""
-		m.count(tray.Right, tray.Unkeyed, s.amount)
+		m.planted.Billing.count(tray.Right, tray.Unkeyed, s.amount)
 	})
 	m.times("impossible date on the invoice", "unreadable, so unkeyed", 2, func() {
 		s := m.service()
 		m.bill(s).day = "31.02.2031"
-		m.count(tray.Right, tray.Unkeyed, s.amount)
+		m.planted.Billing.count(tray.Right, tray.Unkeyed, s.amount)
 	})
 }
 
@@ -185,20 +168,20 @@ func (m *maker) plantRepeats() {
 		m.log(s)
 		m.bill(s)
 		m.bill(s).remark = "second copy"
-		m.count(tray.Left, tray.Matched, s.amount)
-		m.count(tray.Right, tray.Matched, s.amount)
-		m.count(tray.Right, tray.Surplus, s.amount)
-		m.key(1, 2)
+		m.planted.Billing.count(tray.Left, tray.Matched, s.amount)
+		m.planted.Billing.count(tray.Right, tray.Matched, s.amount)
+		m.planted.Billing.count(tray.Right, tray.Surplus, s.amount)
+		m.planted.Billing.key(1, 2)
 	})
 	m.times("logged twice", "one line matches, the other is surplus", 2, func() {
 		s := m.service()
 		m.log(s)
 		m.log(s)
 		m.bill(s)
-		m.count(tray.Left, tray.Matched, s.amount)
-		m.count(tray.Right, tray.Matched, s.amount)
-		m.count(tray.Left, tray.Surplus, s.amount)
-		m.key(2, 1)
+		m.planted.Billing.count(tray.Left, tray.Matched, s.amount)
+		m.planted.Billing.count(tray.Right, tray.Matched, s.amount)
+		m.planted.Billing.count(tray.Left, tray.Surplus, s.amount)
+		m.planted.Billing.key(2, 1)
 	})
 	m.times("two tugs on one call", "two lines and two invoices of one key pair by amount", 4, func() {
 		s, other := m.service(), service{}
@@ -209,10 +192,10 @@ func (m *maker) plantRepeats() {
 		m.bill(other)
 		m.bill(s)
 		for _, amount := range []Crowns{s.amount, other.amount} {
-			m.count(tray.Left, tray.Matched, amount)
-			m.count(tray.Right, tray.Matched, amount)
+			m.planted.Billing.count(tray.Left, tray.Matched, amount)
+			m.planted.Billing.count(tray.Right, tray.Matched, amount)
 		}
-		m.key(2, 2)
+		m.planted.Billing.key(2, 2)
 	})
 	m.times("three tugs, two billed", "two pair by amount, the dearest is surplus", 1, func() {
 		s := m.service()
@@ -222,12 +205,12 @@ func (m *maker) plantRepeats() {
 			m.log(each)
 			if i < 2 {
 				m.bill(each)
-				m.count(tray.Left, tray.Matched, each.amount)
-				m.count(tray.Right, tray.Matched, each.amount)
+				m.planted.Billing.count(tray.Left, tray.Matched, each.amount)
+				m.planted.Billing.count(tray.Right, tray.Matched, each.amount)
 			} else {
-				m.count(tray.Left, tray.Surplus, each.amount)
+				m.planted.Billing.count(tray.Left, tray.Surplus, each.amount)
 			}
 		}
-		m.key(3, 2)
+		m.planted.Billing.key(3, 2)
 	})
 }

@@ -271,15 +271,15 @@ func TestWalk(t *testing.T) {
 			w.dropFiles(filepath.Join(dir, demo.ServiceLogFile), filepath.Join(dir, demo.InvoicesFile))
 			w.define()
 			for _, c := range []string{"full", "inner", "left", "right", "left-semi", "right-semi", "left-anti", "right-anti", "full-anti", "cross"} {
-				w.until(fmt.Sprintf(`document.querySelector('[data-count=%q]')?.innerText === %q`, c, summary.Number(int64(s.Planted.Comparisons[c]))))
+				w.until(fmt.Sprintf(`document.querySelector('[data-count=%q]')?.innerText === %q`, c, summary.Number(int64(s.Planted.Billing.Comparisons[c]))))
 			}
 			w.shoot("workbench-walked.png")
 			w.press("Run")
 			w.until(`location.pathname.startsWith('/reports/')`)
-			w.says(fmt.Sprintf("%s of %s service-log records agree", summary.Number(int64(s.Planted.Trays[0][tray.Matched])), summary.Number(int64(s.Planted.Records[0]))))
+			w.says(fmt.Sprintf("%s of %s service-log records agree", summary.Number(int64(s.Planted.Billing.Trays[0][tray.Matched])), summary.Number(int64(s.Planted.Billing.Records[0]))))
 			w.says("every record accounted for ✓")
 			w.says("closes to the last digit")
-			w.checkTrays(&s.Planted)
+			w.checkTrays(&s.Planted.Billing)
 			w.drawer()
 		})
 	}
@@ -365,7 +365,7 @@ func (w *walk) back() {
 }
 
 // checkTrays holds the trays on the screen against what was planted, and opens each.
-func (w *walk) checkTrays(planted *demo.Planted) {
+func (w *walk) checkTrays(planted *demo.Outcome) {
 	w.t.Helper()
 	for _, at := range tray.All {
 		var numbers []string

@@ -14,7 +14,7 @@ import (
 )
 
 // checkPlanted holds a summary against what a scenario states about itself.
-func checkPlanted(t *testing.T, where string, p *demo.Planted, s *summary.Summary, rejects [2]int64) {
+func checkPlanted(t *testing.T, where string, p *demo.Outcome, s *summary.Summary, rejects [2]int64) {
 	t.Helper()
 	for side := range 2 {
 		if s.Records[side] != int64(p.Records[side]) {
@@ -54,7 +54,7 @@ func TestPlanted(t *testing.T) {
 			if err := s.Write(dir); err != nil {
 				t.Fatal(err)
 			}
-			r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.SieveFile, "-o", "json")
+			r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.BillingFile, "-o", "json")
 			var sifted struct {
 				summary.Summary
 				Rejects [2]int64 `json:"rejects"`
@@ -62,12 +62,21 @@ func TestPlanted(t *testing.T) {
 			if err := json.Unmarshal([]byte(r.out), &sifted); err != nil || r.status != 1 {
 				t.Fatalf("sift: exit %d, %v\n%s", r.status, err, r.errors)
 			}
-			checkPlanted(t, "sift", &s.Planted, &sifted.Summary, sifted.Rejects)
+			checkPlanted(t, "sift", &s.Planted.Billing, &sifted.Summary, sifted.Rejects)
 
+			r = run(t, nil, "sift", dir+"/"+demo.InvoicesFile, dir+"/"+demo.ReceiptsFile, "--sieve", dir+"/"+demo.PaymentsFile, "-o", "json")
+			var paid struct {
+				summary.Summary
+				Rejects [2]int64 `json:"rejects"`
+			}
+			if err := json.Unmarshal([]byte(r.out), &paid); err != nil || r.status != 1 {
+				t.Fatalf("sift of the payments: exit %d, %v\n%s", r.status, err, r.errors)
+			}
+			checkPlanted(t, "sift of the payments", &s.Planted.Payments, &paid.Summary, paid.Rejects)
 			checkSwapped(t, dir, &sifted.Summary)
 
 			head := loadDemo(t, c, s)
-			checkPlanted(t, "HTTP", &s.Planted, &head.Summary, [2]int64{head.Sides[0].Rejects, head.Sides[1].Rejects})
+			checkPlanted(t, "HTTP", &s.Planted.Billing, &head.Summary, [2]int64{head.Sides[0].Rejects, head.Sides[1].Rejects})
 
 			r = run(t, p.at(), "counts", head.Sieve, "-o", "csv")
 			rows, err := csv.NewReader(strings.NewReader(r.out)).ReadAll()
@@ -75,11 +84,11 @@ func TestPlanted(t *testing.T) {
 				t.Fatalf("counts: exit %d, %v, %s", r.status, err, r.errors)
 			}
 			for _, row := range rows[1:] {
-				if want := fmt.Sprint(s.Planted.Comparisons[row[0]]); row[1] != want {
+				if want := fmt.Sprint(s.Planted.Billing.Comparisons[row[0]]); row[1] != want {
 					t.Errorf("counts: %s has %s rows, planted %s", row[0], row[1], want)
 				}
 			}
-			checkEntries(t, p, head.ID, &s.Planted)
+			checkEntries(t, p, head.ID, &s.Planted.Billing)
 		})
 	}
 }
@@ -87,7 +96,7 @@ func TestPlanted(t *testing.T) {
 // checkSwapped holds a sift with its sides exchanged against the one as it was: every count is the mirror's.
 func checkSwapped(t *testing.T, dir string, plain *summary.Summary) {
 	t.Helper()
-	r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.SieveFile, "--swap", "-o", "json")
+	r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.BillingFile, "--swap", "-o", "json")
 	var turned summary.Summary
 	if err := json.Unmarshal([]byte(r.out), &turned); err != nil || r.status != 1 {
 		t.Fatalf("sift --swap: exit %d, %v\n%s", r.status, err, r.errors)
@@ -109,7 +118,7 @@ func checkSwapped(t *testing.T, dir string, plain *summary.Summary) {
 }
 
 // checkEntries counts the report's entries tray by tray, in pages, and in the hand-over.
-func checkEntries(t *testing.T, p *process, id uint, planted *demo.Planted) {
+func checkEntries(t *testing.T, p *process, id uint, planted *demo.Outcome) {
 	t.Helper()
 	for _, at := range tray.All {
 		want := planted.Trays[0][at]
@@ -170,7 +179,7 @@ func TestSiftAgainstItself(t *testing.T) {
 		t.Fatal(err)
 	}
 	some := write(t, dir, "keyed.csv", []byte(text.String()))
-	for file, want := range map[string]struct{ status, unkeyed int }{all: {1, s.Planted.Trays[0][tray.Unkeyed]}, some: {0, 0}} {
+	for file, want := range map[string]struct{ status, unkeyed int }{all: {1, s.Planted.Billing.Trays[0][tray.Unkeyed]}, some: {0, 0}} {
 		r := run(t, nil, "sift", file, file, "-k", "call_no: trim", "-k", "service_date", "-k", "service_code: trim", "-c", "amount_due: as decimal", "-o", "json")
 		var got summary.Summary
 		if err := json.Unmarshal([]byte(r.out), &got); err != nil || r.status != want.status {

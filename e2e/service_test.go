@@ -134,7 +134,7 @@ func loadDemo(t testing.TB, c *client.Client, s *demo.Scenario) *view.Run {
 	t.Helper()
 	load(t, c, demo.ServiceLog, s.ServiceLog)
 	load(t, c, demo.Invoices, s.Invoices)
-	d, err := sievefile.Read(demo.Sieve)
+	d, err := sievefile.Read(demo.Billing)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -79,7 +79,7 @@ func TestSQL(t *testing.T) {
 		if err := s.Write(dir); err != nil {
 			t.Fatal(err)
 		}
-		r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.SieveFile, "-o", "json")
+		r := run(t, nil, "sift", dir+"/"+demo.ServiceLogFile, dir+"/"+demo.InvoicesFile, "--sieve", dir+"/"+demo.BillingFile, "-o", "json")
 		var got summary.Summary
 		if err := json.Unmarshal([]byte(r.out), &got); err != nil {
 			t.Fatalf("%v: %s", err, r.errors)

@@ -10,7 +10,7 @@ import (
 )
 
 func TestDemoThereAndBack(t *testing.T) {
-	d, err := sievefile.Read(demo.Sieve)
+	d, err := sievefile.Read(demo.Billing)
 	if err != nil {
 		t.Fatal(err)
 	}

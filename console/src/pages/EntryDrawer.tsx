@@ -5,7 +5,7 @@ import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { change } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
-import { Key } from './Report';
+import { Key } from '../parts/Key';
 
 /** A line of the aligned view: a column of either side, or of both where they belong together. */
 type Line = { left?: number; right?: number; role: string; field?: number };

@@ -10,6 +10,7 @@ import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { change, count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
+import { Key } from '../parts/Key';
 import { Trays } from '../parts/Trays';
 import { EntryDrawer } from './EntryDrawer';
 
@@ -219,17 +220,4 @@ function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableC
   if (tray !== 'matched' && tray !== 'excluded')
     list.push({ title: 'status', key: 'status', render: (_, e) => <span className="chip">{e.status}</span> });
   return list;
-}
-
-export function Key({ parts }: { parts: string[] }) {
-  return (
-    <span className="mono">
-      {parts.map((part, i) => (
-        <span key={i}>
-          {i > 0 && ' · '}
-          {part.trim() === '' ? <span className="blank">blank</span> : part}
-        </span>
-      ))}
-    </span>
-  );
 }
