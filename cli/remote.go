@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -65,4 +66,23 @@ func (r *rootFlags) completeSieves(cmd *cobra.Command, _ []string, _ string) ([]
 		names = append(names, s.Definition.Name)
 	}
 	return names, cobra.ShellCompDirectiveDefault
+}
+
+// completeColumns completes the columns of a pair: of the left record set, and behind a = those of the right.
+func (r *rootFlags) completeColumns(left, right *string) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return func(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+		name, before := *left, ""
+		if at := strings.Index(typed, "="); at >= 0 {
+			name, before = *right, typed[:at+1]
+		}
+		set, err := r.client().Set(cmd.Context(), name)
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		var pairs []string
+		for _, c := range set.Snapshot.Columns {
+			pairs = append(pairs, before+c)
+		}
+		return pairs, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+	}
 }

@@ -26,9 +26,12 @@ func (f *sieveFlags) add(cmd *cobra.Command, root *rootFlags) {
 	cmd.Flags().StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
 	cmd.Flags().StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
 	cmd.Flags().StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	// Registering only fails for a flag that does not exist.
 	for _, name := range []string{"left", "right"} {
-		// Only fails for a flag that does not exist.
 		_ = cmd.RegisterFlagCompletionFunc(name, root.completeSets)
+	}
+	for _, name := range []string{"key", "compare", "amount"} {
+		_ = cmd.RegisterFlagCompletionFunc(name, root.completeColumns(&f.left, &f.right))
 	}
 }
 

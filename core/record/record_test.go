@@ -1,0 +1,243 @@
+package record_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"strings"
+	"sync"
+	"testing"
+
+	"twinsieve/core/record"
+)
+
+// cells are awkward ones: nulls, empty texts, every kind of letter, and long ones.
+func cells(r *rand.Rand) (text string, null bool) {
+	switch r.IntN(8) {
+	case 0:
+		return "", true
+	case 1:
+		return "", false
+	case 2:
+		return strings.Repeat("x", r.IntN(40)), false
+	case 3:
+		return "Żuraw\n\"Île\"\x00", false
+	}
+	return fmt.Sprint(r.IntN(1000)), false
+}
+
+// fill makes a table of random records, and the same records as plain cells.
+func fill(t *testing.T, columns, records int, budget int64, seed uint64) (*record.Spool, [][]record.Cell) {
+	t.Helper()
+	names := make([]string, columns)
+	for c := range names {
+		names[c] = fmt.Sprint("column ", c)
+	}
+	s := record.NewSpool(names, budget, t.TempDir())
+	t.Cleanup(func() { s.Close() })
+	b := record.NewBuilder(columns)
+	r := rand.New(rand.NewPCG(seed, 0))
+	var want [][]record.Cell
+	add := func(full *record.Batch) {
+		if full == nil {
+			return
+		}
+		if err := s.Add(full); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for n := range records {
+		var row []record.Cell
+		for c := range columns {
+			text, null := cells(r)
+			if null {
+				b.Null(c)
+			} else {
+				b.Cell(c, []byte(text))
+			}
+			row = append(row, record.Cell{Text: text, Null: null})
+		}
+		want = append(want, row)
+		add(b.Close(int64(2*n + 2)))
+	}
+	add(b.Flush())
+	return s, want
+}
+
+// TestSpool reads tables back cell by cell, from memory, from a temporary file, and from both, by several readers at once.
+func TestSpool(t *testing.T) {
+	for name, budget := range map[string]int64{"memory": 1 << 30, "file": 0, "both": 600_000} {
+		t.Run(name, func(t *testing.T) {
+			s, want := fill(t, 3, 40_000, budget, 1)
+			if s.Records() != int64(len(want)) || len(s.Starts()) != 3 {
+				t.Fatalf("%d records in %d batches", s.Records(), len(s.Starts()))
+			}
+			if (s.Spilled() > 0) != (name != "memory") || s.Held() > budget {
+				t.Errorf("%d bytes held and %d spilled of a budget of %d", s.Held(), s.Spilled(), budget)
+			}
+			var wg sync.WaitGroup
+			for range 4 {
+				wg.Go(func() { check(t, s, want) })
+			}
+			wg.Wait()
+		})
+	}
+}
+
+func check(t *testing.T, s *record.Spool, want [][]record.Cell) {
+	for i := range s.Starts() {
+		b, err := s.Batch(context.Background(), i)
+		if err != nil {
+			t.Error(err)
+			return
+		}
+		for k := range b.Records() {
+			n := int(b.First) + k
+			if b.Line(k) != int64(2*n+2) {
+				t.Errorf("record %d is on line %d", n, b.Line(k))
+				return
+			}
+			for c, got := range b.Cells(k) {
+				if got != want[n][c] {
+					t.Errorf("record %d, column %d: %+v, want %+v", n, c, got, want[n][c])
+					return
+				}
+			}
+		}
+	}
+}
+
+// TestStoredForm encodes columns as they are stored and decodes them.
+func TestStoredForm(t *testing.T) {
+	s, want := fill(t, 2, 5000, 1<<30, 2)
+	b, err := s.Batch(context.Background(), 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := record.Batch{First: b.First}
+	for _, col := range b.Columns {
+		blob, err := record.EncodeColumn(col)
+		if err != nil {
+			t.Fatal(err)
+		}
+		decoded, err := record.DecodeColumn(blob)
+		if err != nil {
+			t.Fatal(err)
+		}
+		again.Columns = append(again.Columns, decoded)
+		if _, err := record.DecodeColumn(blob[:len(blob)/2]); err == nil {
+			t.Error("half a column was decoded")
+		}
+	}
+	blob, err := record.EncodeLines(b.Lines)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again.Lines, err = record.DecodeLines(blob); err != nil {
+		t.Fatal(err)
+	}
+	for i := range again.Records() {
+		if fmt.Sprint(again.Cells(i), again.Line(i)) != fmt.Sprint(want[i], 2*i+2) {
+			t.Fatalf("record %d: %v on line %d, want %v", i, again.Cells(i), again.Line(i), want[i])
+		}
+	}
+	if _, err := record.DecodeColumn(blob); err == nil {
+		t.Error("lines were decoded as a column of text")
+	}
+}
+
+// TestGather visits records by number, each batch once, and refuses numbers that there are not.
+func TestGather(t *testing.T) {
+	s, want := fill(t, 2, 40_000, 0, 3)
+	rows := []uint32{0, 1, 1, 16_383, 16_384, 30_000, 39_999}
+	visited := 0
+	err := record.Gather(context.Background(), s, rows, func(n int, b *record.Batch, i int) {
+		if n != visited || fmt.Sprint(b.Cells(i)) != fmt.Sprint(want[rows[n]]) {
+			t.Errorf("visit %d: %v, want %v", n, b.Cells(i), want[rows[n]])
+		}
+		visited++
+	})
+	if err != nil || visited != len(rows) {
+		t.Errorf("%d visits, %v", visited, err)
+	}
+	if err := record.Gather(context.Background(), s, []uint32{40_000}, func(int, *record.Batch, int) {}); err == nil {
+		t.Error("a record behind the last was visited")
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if err := record.Gather(ctx, s, rows, func(int, *record.Batch, int) {}); err != context.Canceled {
+		t.Errorf("cancelled: %v", err)
+	}
+}
+
+// TestBatchesAreCut checks both limits of a batch.
+func TestBatchesAreCut(t *testing.T) {
+	b := record.NewBuilder(1)
+	for n := range record.BatchRecords {
+		b.Cell(0, []byte("x"))
+		if batch := b.Close(0); (batch != nil) != (n == record.BatchRecords-1) {
+			t.Fatalf("a batch of %d records", n+1)
+		}
+	}
+	long := make([]byte, record.BatchBytes/2)
+	b.Cell(0, long)
+	if b.Close(0) != nil {
+		t.Error("cut before the limit of bytes")
+	}
+	b.Cell(0, long)
+	if batch := b.Close(0); batch == nil || batch.Records() != 2 || batch.First != record.BatchRecords {
+		t.Error("not cut at the limit of bytes")
+	}
+	if b.Flush() != nil {
+		t.Error("an empty batch")
+	}
+}
+
+// TestLine holds records appended whole against records appended cell by cell, among them lines of another number of cells.
+func TestLine(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	whole, apart := record.NewBuilder(3), record.NewBuilder(3)
+	taken := 0
+	for range 20_000 {
+		cells := make([]string, 2+r.IntN(3))
+		for c := range cells {
+			cells[c] = strings.Repeat(string(rune('a'+r.IntN(26))), r.IntN(24))
+		}
+		line := strings.Join(cells, ";")
+		if ok := whole.Line([]byte(line), ';'); ok != (len(cells) == 3) {
+			t.Fatalf("%q was taken: %t", line, ok)
+		} else if !ok {
+			continue
+		}
+		taken++
+		for c, cell := range cells {
+			apart.Cell(c, []byte(cell))
+		}
+		a, b := whole.Close(1), apart.Close(1)
+		if (a == nil) != (b == nil) {
+			t.Fatal("batches are cut elsewhere")
+		}
+	}
+	a, b := whole.Flush(), apart.Flush()
+	if taken < 5000 || a.Records() != b.Records() {
+		t.Fatalf("%d lines taken, %d and %d records left", taken, a.Records(), b.Records())
+	}
+	for i := range a.Records() {
+		if fmt.Sprint(a.Cells(i)) != fmt.Sprint(b.Cells(i)) {
+			t.Fatalf("record %d: %v and %v", i, a.Cells(i), b.Cells(i))
+		}
+	}
+}
+
+// TestSpoolWithoutRoom: a folder that cannot be written gives an error that says what for.
+func TestSpoolWithoutRoom(t *testing.T) {
+	s := record.NewSpool([]string{"a"}, 0, t.TempDir()+"/none")
+	b := record.NewBuilder(1)
+	b.Cell(0, []byte("x"))
+	b.Close(1)
+	if err := s.Add(b.Flush()); !errors.Is(err, fs.ErrNotExist) || !strings.Contains(err.Error(), "no temporary file for what exceeds the memory budget") {
+		t.Errorf("error %v", err)
+	}
+}
