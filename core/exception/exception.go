@@ -132,11 +132,28 @@ func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 		for i, w := range wants {
 			rows[i] = w.row
 		}
+		// All cells of the side share one text, so that many records are a few pieces of memory, not many.
+		columns := len(tables[s].Columns())
+		records := make([]Record, len(wants))
+		cells := make([]record.Cell, len(wants)*columns)
+		ends := make([]int, 0, len(cells))
+		var text []byte
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
-			entries[wants[n].entry].Sides[s] = &Record{rows[n], b.Line(i), b.Cells(i)}
+			records[n] = Record{rows[n], b.Line(i), cells[n*columns : (n+1)*columns : (n+1)*columns]}
+			entries[wants[n].entry].Sides[s] = &records[n]
+			for c, col := range b.Columns {
+				text = append(text, col.Value(i)...)
+				ends = append(ends, len(text))
+				records[n].Cells[c].Null = col.IsNull(i)
+			}
 		})
 		if err != nil {
 			return nil, err
+		}
+		all, start := string(text), 0
+		for i, end := range ends {
+			cells[i].Text = all[start:end]
+			start = end
 		}
 	}
 	judge := newJudge(plan)

@@ -158,11 +158,6 @@ func (w *writer) flush() error {
 	return nil
 }
 
-func appendValue(e []byte, v reading.Value) []byte {
-	e = binary.AppendUvarint(e, uint64(len(v.Text))<<2|uint64(v.State))
-	return append(e, v.Text...)
-}
-
 // entry is an entry in its block.
 type entry []byte
 

@@ -65,8 +65,8 @@ type sideReader struct {
 	to     *writer
 	key    []columnReader
 	values []columnReader
-	entry  []byte // the entry being put together
-	row    []reading.Value
+	entry  []byte          // the entry being put together
+	row    []reading.Value // the values of a record that will have no entry
 }
 
 // columnReader reads one column through its chain.
@@ -79,7 +79,7 @@ type columnReader struct {
 func (c *columnReader) load(b *record.Batch) { c.reader.Column(b.Columns[c.column], &c.out) }
 
 func (m *matcher) sideReader(s tray.Side, t *tally) *sideReader {
-	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)), entry: make([]byte, entryHead, 256)}
+	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)), entry: make([]byte, 512)}
 	for _, k := range m.plan.Key {
 		r.key = append(r.key, columnReader{reader: k.Chain[s].Reader(), column: k.Column[s]})
 	}
@@ -89,6 +89,7 @@ func (m *matcher) sideReader(s tray.Side, t *tally) *sideReader {
 	return r
 }
 
+// read reads a batch: first column by column, then record by record.
 func (r *sideReader) read(b *record.Batch) error {
 	for i := range r.key {
 		r.key[i].load(b)
@@ -96,59 +97,95 @@ func (r *sideReader) read(b *record.Batch) error {
 	for i := range r.values {
 		r.values[i].load(b)
 	}
+	index := &r.m.index.Sides[r.side]
+	for a, v := range r.tally.values {
+		r.tally.sumAll(a, r.side, uint32(b.First), &r.values[v].out)
+	}
 	keep := r.m.inputs[r.side].Keep
-	trays := r.m.index.Sides[r.side].Trays
 	for i := range b.Records() {
 		row := uint32(b.First) + uint32(i)
-		for v := range r.values {
-			r.row[v] = r.values[v].out.At(i)
-		}
-		r.tally.sumAll(r.side, row, r.row)
 		if keep != nil && !keep(b, i) {
-			trays[row] = tray.Excluded
-			r.tally.sum(r.side, tray.Excluded, r.row)
+			index.Trays[row] = tray.Excluded
+			r.tally.sum(r.side, tray.Excluded, r.valuesOf(i))
 			continue
 		}
-		for v := range r.row {
-			count(&r.tally.Values[r.side][v], r.row[v].State)
+		keyEnd, keyed := r.putKey(i)
+		end := keyEnd
+		for v := range r.values {
+			value := r.values[v].out.At(i)
+			count(&r.tally.Values[r.side][v], value.State)
+			if keyed {
+				r.reserve(end + len(value.Text))
+				end += binary.PutUvarint(r.entry[end:], uint64(len(value.Text))<<2|uint64(value.State))
+				end = put(r.entry, end, value.Text)
+			}
 		}
-		entry, keyed := r.readKey(i, r.entry[:entryHead])
 		if !keyed {
-			trays[row] = tray.Unkeyed
-			r.tally.sum(r.side, tray.Unkeyed, r.row)
+			index.Trays[row] = tray.Unkeyed
+			r.tally.sum(r.side, tray.Unkeyed, r.valuesOf(i))
 			continue
 		}
-		keyEnd := len(entry)
-		for _, v := range r.row {
-			entry = appendValue(entry, v)
-		}
-		r.entry = entry
-		if err := r.to.write(entry, row, keyEnd); err != nil {
+		if err := r.to.write(r.entry[:end], row, keyEnd); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// readKey appends the key of record i to entry. Each part is preceded by its size plus one, or is a zero where it is
-// blank, so that no two different keys have the same bytes. It reports false when the record is unkeyed.
-func (r *sideReader) readKey(i int, entry []byte) (_ []byte, keyed bool) {
-	keyed = true
+// valuesOf returns the values of the batch's record i, until the next call.
+func (r *sideReader) valuesOf(i int) []reading.Value {
+	for v := range r.values {
+		r.row[v] = r.values[v].out.At(i)
+	}
+	return r.row
+}
+
+// putKey puts the key of record i behind the entry's head, and returns where it ends. Each part is preceded by its size
+// plus one, or is a zero where it is blank, so that no two different keys have the same bytes. keyed is false when the
+// record is unkeyed.
+func (r *sideReader) putKey(i int) (end int, keyed bool) {
+	end, keyed = entryHead, true
 	for p := range r.key {
 		v := r.key[p].out.At(i)
 		count(&r.tally.Parts[r.side][p], v.State)
 		switch {
 		case v.State == reading.Text:
-			entry = binary.AppendUvarint(entry, uint64(len(v.Text))+1)
-			entry = append(entry, v.Text...)
+			r.reserve(end + len(v.Text))
+			end += binary.PutUvarint(r.entry[end:], uint64(len(v.Text))+1)
+			end = put(r.entry, end, v.Text)
 		case v.State.IsBlank() && r.m.plan.Key[p].BlanksEqual:
-			entry = append(entry, 0)
+			r.reserve(end)
+			r.entry[end] = 0
+			end++
 		case keyed:
 			count(&r.tally.Unkeyed[r.side][p], v.State)
 			keyed = false
 		}
 	}
-	return entry, keyed
+	return end, keyed
+}
+
+// putSlack is how many bytes more than it is given [put] may write.
+const putSlack = 16
+
+// reserve makes the entry long enough for so many bytes, a size before the last of them, and what [put] needs.
+func (r *sideReader) reserve(end int) {
+	if need := end + binary.MaxVarintLen64 + putSlack; need > len(r.entry) {
+		r.entry = append(r.entry, make([]byte, need)...)
+	}
+}
+
+// put copies text to dst[at:] and returns where it ends. A short text is copied as two words, together with bytes behind
+// it, for calling a copy costs more than that.
+func put(dst []byte, at int, text []byte) int {
+	if len(text) <= putSlack && cap(text) >= putSlack {
+		from, to := text[:putSlack], dst[at:at+putSlack]
+		binary.LittleEndian.PutUint64(to, binary.LittleEndian.Uint64(from))
+		binary.LittleEndian.PutUint64(to[8:], binary.LittleEndian.Uint64(from[8:]))
+	} else {
+		copy(dst[at:], text)
+	}
+	return at + len(text)
 }
 
 func count(c *Causes, s reading.State) {

@@ -38,16 +38,17 @@ func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
 	}
 }
 
-// sumAll adds the amounts of a record to the side's totals, whichever tray it will lie in.
-func (t *tally) sumAll(s tray.Side, row uint32, values []reading.Value) {
-	for a, v := range t.values {
-		sums := &t.amounts[a].Sides[s]
-		switch values[v].State {
+// sumAll adds a column of amount a to the side's totals, whichever tray each record will lie in. The first of the column
+// is of record first.
+func (t *tally) sumAll(a int, s tray.Side, first uint32, column *reading.Column) {
+	sums := &t.amounts[a].Sides[s]
+	for i := range column.Len() {
+		switch v := column.At(i); v.State {
 		case reading.Text:
-			sums.All.Add(values[v].Text)
+			sums.All.Add(v.Text)
 		case reading.Unreadable:
 			sums.Unreadable++
-			sums.list(row)
+			sums.list(first + uint32(i))
 		default:
 			sums.Blank++
 		}

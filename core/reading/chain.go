@@ -160,6 +160,9 @@ type Column struct {
 	states  []State // nil when the chain is empty: a cell is then blank when it has no text, else text
 }
 
+// Len is the number of cells.
+func (c *Column) Len() int { return max(len(c.offsets)-1, 0) }
+
 // At returns the value of cell i.
 func (c *Column) At(i int) Value {
 	text := c.text[c.offsets[i]:c.offsets[i+1]]
