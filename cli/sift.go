@@ -286,7 +286,7 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 		workers = runtime.GOMAXPROCS(0)
 	}
 	err := handover.WriteFile(s.out, func(w io.Writer) error {
-		return layout.WriteCSV(ctx, w, index, [2]record.Table{tables[0], tables[1]}, exception.Places(index, exceptionTrays()...), workers)
+		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), workers)
 	})
 	if err != nil {
 		return broken("%s", err)

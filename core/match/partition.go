@@ -11,13 +11,18 @@ import (
 	"twinsieve/core/tray"
 )
 
-// blockBytes is the size of the pieces in which partitions grow.
-const blockBytes = 16 << 10
+// Partitions grow in blocks. Every worker has one open block of each partition and side; together they take at most a
+// quarter of the budget, as far as blocks of the least size allow.
+const (
+	leastBlock = 1 << 10 // bytes
+	mostBlock  = 16 << 10
+)
 
 // partitions are the records of both sides as entries, divided by the hash of their key.
 type partitions struct {
 	opts  Options
 	shift int // the hash's highest bits say the partition
+	block int // bytes of a block
 	parts []partition
 	used  atomic.Int64 // bytes of full blocks in memory
 	once  sync.Once
@@ -46,7 +51,8 @@ func partitionCount(records int64, opts Options) int {
 }
 
 func newPartitions(n int, opts Options) *partitions {
-	return &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), parts: make([]partition, n)}
+	block := opts.Budget / 4 / int64(2*n*opts.Workers)
+	return &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), block: int(min(max(block, leastBlock), mostBlock)), parts: make([]partition, n)}
 }
 
 func (p *partitions) spilled() int64 { return p.file.Size() }
@@ -55,7 +61,7 @@ func (p *partitions) close()         { _ = p.file.Close() }
 // keep takes over a full block, and returns one to go on with.
 func (p *partitions) keep(part int, s tray.Side, block []byte) ([]byte, error) {
 	to := &p.parts[part][s]
-	if p.used.Add(int64(cap(block))) <= p.opts.Budget {
+	if p.used.Add(int64(cap(block))) <= p.opts.Budget*3/4 {
 		to.mu.Lock()
 		to.blocks = append(to.blocks, block)
 		to.mu.Unlock()
@@ -138,7 +144,7 @@ func (w *writer) write(e entry, row uint32, keyEnd int) error {
 			}
 		}
 		if cap(block) < len(e) {
-			block = make([]byte, 0, max(len(e), blockBytes))
+			block = make([]byte, 0, max(len(e), w.to.block))
 		}
 	}
 	w.open[part] = append(block, e...)

@@ -13,12 +13,20 @@ import (
 	"twinsieve/core/record"
 )
 
-// entriesAtOnce is how many entries are read and written at a time.
-const entriesAtOnce = 8000
+// A part of the list is read and written at a time. Where records have to be read back from a file, every part reads
+// most of the file, so parts are larger.
+const (
+	partInMemory = 8_000
+	partFromFile = 32_000
+)
 
 // WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places. Parts of the list are
 // read and put into text by several workers; only a few parts are in memory at once.
-func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]record.Table, places []exception.Place, workers int) error {
+func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, workers int) error {
+	most := partInMemory
+	if tables[0].Spilled()+tables[1].Spilled() > 0 {
+		most = partFromFile
+	}
 	head := csv.NewWriter(w)
 	if err := head.Write(l.Columns()); err != nil {
 		return err
@@ -52,7 +60,7 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		}
 	})
 	for len(places) > 0 {
-		part := places[:min(len(places), entriesAtOnce)]
+		part := places[:min(len(places), most)]
 		places = places[len(part):]
 		text := make(chan []byte, 1)
 		select {
@@ -61,7 +69,7 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 			return group.Wait()
 		}
 		group.Go(func() error {
-			out, err := l.text(ctx, index, tables, part)
+			out, err := l.text(ctx, index, [2]record.Table{tables[0], tables[1]}, part)
 			text <- out
 			return err
 		})
