@@ -2,6 +2,8 @@ module twinsieve
 
 go 1.26.0
 
+ignore ./console/node_modules
+
 require (
 	github.com/apache/arrow-go/v18 v18.8.0
 	github.com/cespare/xxhash/v2 v2.3.0
