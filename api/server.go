@@ -28,7 +28,7 @@ func Handler(v *service.Service, console fs.FS, log *slog.Logger) (http.Handler,
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // names may hold any character
 	engine.HandleMethodNotAllowed = true
-	engine.Use(logRequests(log), recoverPanics(log), headers)
+	engine.Use(logRequests(log), recoverPanics(log), headers, sameSite())
 	list := routes(v)
 	text, err := document(list)
 	if err != nil {
@@ -80,6 +80,18 @@ func serveConsole(c *gin.Context, console fs.FS) {
 	}
 	c.Header("Cache-Control", "no-cache")
 	c.Data(http.StatusOK, "text/html; charset=utf-8", index)
+}
+
+// sameSite refuses changes that a page of another site makes through the browser of somebody who can reach the service.
+func sameSite() gin.HandlerFunc {
+	protection := http.NewCrossOriginProtection()
+	return func(c *gin.Context) {
+		if err := protection.Check(c.Request); err != nil {
+			fail(c, view.Foreign.New("The request comes from a page of another site, which may not change anything here. Open the console at this service's own address."))
+			return
+		}
+		c.Next()
+	}
 }
 
 func headers(c *gin.Context) {

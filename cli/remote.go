@@ -24,7 +24,7 @@ func fromService(err error) error {
 	case errors.As(err, &p) && p.Status < http.StatusInternalServerError && !view.Interrupted.Is(p):
 		return wrongRequest("%s", p.Detail)
 	}
-	return broken("%s", err)
+	return broken("%w", err)
 }
 
 // wait follows a job with a progress bar to its end.

@@ -162,7 +162,7 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	headings := []string{"tray", "key"}
 	plan, err := run.Definition.Compile(run.Sides[0].Columns, run.Sides[1].Columns)
 	if err != nil {
-		return broken("%s", err)
+		return broken("%w", err)
 	}
 	for _, f := range run.Definition.Compare {
 		l, r := f.On()

@@ -128,7 +128,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	defer listener.Close()
 	st, err := store.Open(s.data)
 	if err != nil {
-		return broken("%s", err)
+		return broken("%w", err)
 	}
 	defer func() {
 		if err := st.Close(); err != nil {
@@ -139,7 +139,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	defer v.Close()
 	handler, err := api.Handler(v, console.Files(), logger)
 	if err != nil {
-		return broken("%s", err)
+		return broken("%w", err)
 	}
 	stopped, stop := context.WithCancel(context.Background())
 	defer stop()

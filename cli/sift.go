@@ -131,7 +131,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
 	if err != nil {
-		return broken("%s", err)
+		return broken("%w", err)
 	}
 	progress.done()
 	if err := summary.Unread(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}); err != nil {
@@ -237,7 +237,7 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 					return unreadable(s.files[side], err)
 				}
 				if err := table.Add(batch); err != nil {
-					return broken("%s: %s", s.files[side], err)
+					return broken("%s: %w", s.files[side], err)
 				}
 				progress.set("reading files", read.Add(r.Bytes()-before), total.Load())
 				before = r.Bytes()
@@ -266,7 +266,7 @@ func unreadable(file string, err error) error {
 	if fault := new(delimited.Error); errors.As(err, &fault) {
 		return wrongRequest("%s: %s", file, fault)
 	}
-	return broken("%s: %s", file, err)
+	return broken("%s: %w", file, err)
 }
 
 // exceptionTrays are the trays of exceptions, in the order of the lists.
@@ -289,7 +289,7 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), workers)
 	})
 	if err != nil {
-		return broken("%s", err)
+		return broken("%w", err)
 	}
 	return nil
 }
@@ -307,7 +307,7 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		}
 		entries, err := exception.Read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
 		if err != nil {
-			return broken("%s", err)
+			return broken("%w", err)
 		}
 		for i := range entries {
 			rows = append(rows, layout.Row(&entries[i], nil))

@@ -30,10 +30,10 @@ terminal() { # NAME ROWS COMMAND
 
 page record-sets /sets
 page workbench "/sieves/of/Berth%20billing" light 1060
-page report /reports/1
-page report-dark /reports/1 dark
-page report-entry "/reports/1?tray=differing&entry=2"
-page report-missing "/reports/1?tray=missing&search=tug"
+page report /reports/2
+page report-dark /reports/2 dark
+page report-entry "/reports/2?tray=differing&entry=2"
+page report-missing "/reports/2?tray=missing&search=tug"
 
 export PATH="$PWD:$PATH" TWINSIEVE_SERVER=127.0.0.1:8649
 cd "$work/marrowick"

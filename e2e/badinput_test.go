@@ -221,6 +221,28 @@ func TestProblems(t *testing.T) {
 	}
 }
 
+// TestOtherSites: what a page of another site sends changes nothing; what the console sends is taken.
+func TestOtherSites(t *testing.T) {
+	p := serve(t, t.TempDir())
+	for origin, want := range map[string]int{"http://elsewhere.example": 403, p.address: 404, "": 404} {
+		req, err := http.NewRequest("POST", p.address+"/api/v1/runs", strings.NewReader(`{"sieve":"none"}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if origin != "" {
+			req.Header.Set("Origin", origin)
+		}
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = resp.Body.Close()
+		if resp.StatusCode != want || resp.Header.Get("Content-Type") != "application/problem+json" {
+			t.Errorf("from %q: %d, want %d", origin, resp.StatusCode, want)
+		}
+	}
+}
+
 // TestSettings checks the order of options, variables and the settings file.
 func TestSettings(t *testing.T) {
 	dir := t.TempDir()

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -307,22 +308,29 @@ func TestSize(t *testing.T) {
 	if !strings.Contains(outputs["little memory"].out, "bytes went to temporary files") || strings.Contains(outputs["plain"].out, "temporary files") {
 		t.Errorf("spilling is not reported as it was:\n%s", outputs["little memory"].out)
 	}
-	cmd := exec.Command(program, sift(left, right, "killed", "--memory", "64MB")...)
-	if err := cmd.Start(); err != nil {
-		t.Fatal(err)
-	}
-	for deadline := time.Now().Add(20 * time.Second); !spills(cmd.Process.Pid); {
-		if time.Now().After(deadline) {
-			t.Fatal("nothing was spilled within 20 s")
+	for name, signal := range map[string]os.Signal{"killed": os.Kill, "interrupted": os.Interrupt} {
+		cmd := exec.Command(program, sift(left, right, name, "--memory", "64MB")...)
+		var errs bytes.Buffer
+		cmd.Stderr = &errs
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
 		}
-	}
-	_ = cmd.Process.Kill()
-	_ = cmd.Wait()
-	if left, err := os.ReadDir(temp); err != nil || len(left) > 0 {
-		t.Errorf("temporary files left: %v %v", left, err)
-	}
-	if _, err := os.Stat(filepath.Join(dir, "killed")); !errors.Is(err, os.ErrNotExist) {
-		t.Errorf("a killed sift left its output: %v", err)
+		for deadline := time.Now().Add(20 * time.Second); !spills(cmd.Process.Pid); {
+			if time.Now().After(deadline) {
+				t.Fatal("nothing was spilled within 20 s")
+			}
+		}
+		_ = cmd.Process.Signal(signal)
+		_ = cmd.Wait()
+		if left, err := os.ReadDir(temp); err != nil || len(left) > 0 {
+			t.Errorf("%s: temporary files left: %v %v", name, left, err)
+		}
+		if _, err := os.Stat(filepath.Join(dir, name)); !errors.Is(err, os.ErrNotExist) {
+			t.Errorf("a sift that was %s left its output: %v", name, err)
+		}
+		if name == "interrupted" && (cmd.ProcessState.ExitCode() != 3 || errs.String() != "twinsieve: interrupted\n") {
+			t.Errorf("interrupted: exit %d, %q", cmd.ProcessState.ExitCode(), errs.String())
+		}
 	}
 }
 

@@ -5,12 +5,16 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"strings"
 	"testing"
+
+	"github.com/chromedp/chromedp"
 
 	"twinsieve/core/tray"
 	"twinsieve/demo"
 	"twinsieve/service/summary"
+	"twinsieve/service/view"
 )
 
 // checkPlanted holds a summary against what a scenario states about itself.
@@ -42,11 +46,12 @@ func checkPlanted(t *testing.T, where string, p *demo.Outcome, s *summary.Summar
 	}
 }
 
-// TestPlanted holds every count of the command line, of HTTP and of the client's commands against the generator's
-// statement, for ten seeds.
+// TestPlanted holds every count of the command line, of HTTP, of the client's commands and of the console against the
+// generator's statement, for ten seeds.
 func TestPlanted(t *testing.T) {
 	p := serve(t, t.TempDir())
 	c := p.client()
+	console := newBrowser(t)
 	for seed := range uint64(10) {
 		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
 			s := demo.New(demo.Options{Seed: seed})
@@ -89,8 +94,19 @@ func TestPlanted(t *testing.T) {
 				}
 			}
 			checkEntries(t, p, head.ID, &s.Planted.Billing)
+			checkConsole(console, p, head, &s.Planted.Billing)
 		})
 	}
+}
+
+// checkConsole reads the trays of the report and the count board of the workbench off the screen.
+func checkConsole(b *browser, p *process, head *view.Run, planted *demo.Outcome) {
+	b.t.Helper()
+	b.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID)))
+	b.says("closes to the last digit")
+	b.checkTrays(planted)
+	b.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(head.Sieve)))
+	b.checkCounts(planted)
 }
 
 // checkSwapped holds a sift with its sides exchanged against the one as it was: every count is the mirror's.
