@@ -172,7 +172,7 @@ func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Q
 	size := pageSize(q.Limit)
 	most := size
 	if len(words) > 0 {
-		page.Total, most = -1, entriesAtOnce
+		page.Total, most = -1, entriesInOneStep
 	}
 	for {
 		places, next, more := exception.Page(r.index, from, most)

@@ -88,8 +88,12 @@ type header struct {
 	Summary    *summary.Summary `json:"summary"`
 }
 
-// entriesAtOnce is how many entries of a report are read and written at a time.
-const entriesAtOnce = 2000
+// So many entries of a report are read at a time, and written in one transaction. Reading a part of a long list reads most
+// of both snapshots, so it is the larger.
+const (
+	entriesAtOnce    = 32_000
+	entriesInOneStep = 2000
+)
 
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
 	w, err := v.store.NewRun(ctx, row, p.snapshots[0], p.snapshots[1])
@@ -140,17 +144,20 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 		if err != nil {
 			return err
 		}
-		rows := make([]store.Entry, len(entries))
-		for i := range entries {
-			if rows[i], err = entryRow(p.Plan, &entries[i]); err != nil {
+		for len(entries) > 0 {
+			rows := make([]store.Entry, min(len(entries), entriesInOneStep))
+			for i := range rows {
+				if rows[i], err = entryRow(p.Plan, &entries[i]); err != nil {
+					return err
+				}
+			}
+			if err := w.AddEntries(ctx, rows); err != nil {
 				return err
 			}
+			entries = entries[len(rows):]
+			done += len(rows)
+			j.progress("writing the report", int64(done), int64(len(places)))
 		}
-		if err := w.AddEntries(ctx, rows); err != nil {
-			return err
-		}
-		done = end
-		j.progress("writing the report", int64(done), int64(len(places)))
 	}
 	return ctx.Err()
 }

@@ -37,7 +37,7 @@ func (s *Side) Seal(first int) ([]byte, error) {
 		array.NewUint32Data(column(arrow.PrimitiveTypes.Uint32, arrow.Uint32Traits.CastToBytes(s.Keys[first:end]))),
 	}, int64(end-first))
 	var out bytes.Buffer
-	w := ipc.NewWriter(&out, ipc.WithSchema(sealSchema), ipc.WithZstd())
+	w := ipc.NewWriter(&out, ipc.WithSchema(sealSchema), ipc.WithLZ4())
 	if err := w.Write(rec); err != nil {
 		return nil, fmt.Errorf("sealing an index: %w", err)
 	}
