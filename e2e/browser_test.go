@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -27,6 +28,7 @@ type browser struct {
 	t        *testing.T
 	ctx      context.Context
 	choosers chan cdp.BackendNodeID // file dialogs that were opened
+	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 422
 }
 
 func newBrowser(t *testing.T) *browser {
@@ -54,7 +56,7 @@ func newBrowser(t *testing.T) *browser {
 				t.Errorf("the page's console says: %s", consoleText(e))
 			}
 		case *log.EventEntryAdded:
-			if e.Entry.Level == log.EntryLevelError {
+			if e.Entry.Level == log.EntryLevelError && !(b.mistakes && strings.Contains(e.Entry.Text, "status of 422")) {
 				t.Errorf("the browser's log says: %s %s", e.Entry.Text, e.Entry.URL)
 			}
 		case *page.EventFileChooserOpened:
@@ -159,11 +161,22 @@ func (b *browser) says(text string) {
 func (b *browser) click(selector string, nth int) {
 	b.t.Helper()
 	b.until(fmt.Sprintf("document.querySelectorAll(%q).length > %d", selector, nth))
+	// Nothing may be moving, and nothing may lie over it.
 	type point struct{ X, Y float64 }
-	at, err := chromedp.Run(b.ctx, chromedp.Evaluate[point](fmt.Sprintf(`(() => { const e = document.querySelectorAll(%q)[%d]; e.scrollIntoView({block: 'center'});
-		const r = e.getBoundingClientRect(); return {X: r.x + r.width / 2, Y: r.y + r.height / 2}; })()`, selector, nth)))
+	find := fmt.Sprintf(`(() => {
+		const e = document.querySelectorAll(%q)[%d];
+		e.scrollIntoView({block: 'center'});
+		const r = e.getBoundingClientRect();
+		const at = {X: r.x + r.width / 2, Y: r.y + r.height / 2};
+		const before = window.lastClickPlace;
+		window.lastClickPlace = JSON.stringify(at);
+		const there = document.elementFromPoint(at.X, at.Y);
+		return before === window.lastClickPlace && (e.contains(there) || there?.contains(e)) ? at : false;
+	})()`, selector, nth)
+	at, err := chromedp.Run(b.ctx, chromedp.Poll[point](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(20*time.Second)))
 	if err != nil {
-		b.t.Fatal(err)
+		b.shoot("failed.png")
+		b.t.Fatalf("clicking %s: %v", selector, err)
 	}
 	b.do(chromedp.MouseClickXY(at.X, at.Y))
 }
@@ -406,4 +419,42 @@ func (w *walk) drawer() {
 	w.until(fmt.Sprintf(`[...document.querySelectorAll('[data-entry]')].every((e) => e.innerText.includes(%q))`, strings.Fields(key)[0]))
 	w.keys(" no such text", kb.Enter)
 	w.says("Nothing here holds all of these words.")
+}
+
+// TestWrongInTheWorkbench makes mistakes in the workbench: each is said beside the row that it is in, and swapping the
+// sides changes nothing that is saved.
+func TestWrongInTheWorkbench(t *testing.T) {
+	p := serve(t, t.TempDir())
+	head := loadDemo(t, p.client(), demo.New(demo.Options{Services: 40}))
+	b := newBrowser(t)
+	b.mistakes = true
+	b.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(head.Sieve)))
+	b.until(`document.querySelector('[data-count=full]') !== null`)
+	before := b.text(`document.querySelector('[data-count=left]').innerText + ' ' + document.querySelector('[data-count=right]').innerText`)
+
+	b.click(`[aria-label="readings of the key pair"]`, 1)
+	b.keys(kb.Backspace, kb.Backspace)
+	b.pick("date MM/DD/YYYY")
+	b.keys(kb.Escape)
+	b.until(`document.querySelector('.pair:nth-of-type(2) .fault')?.innerText.includes('none of the')`)
+	b.click(`[aria-label="readings of the key pair"]`, 1)
+	b.keys(kb.Backspace)
+	b.pick("left date YYYY-MM-DD")
+	b.pick("right date DD.MM.YYYY")
+	b.keys(kb.Escape)
+	b.until(`document.querySelector('.fault') === null && document.querySelector('[data-count=full]') !== null`)
+
+	b.click(`[aria-label="within"]`, 0)
+	b.keys("x")
+	b.until(`document.querySelector('.pair.compare .fault')?.innerText.includes('is not a number')`)
+	b.keys(kb.Backspace)
+	b.until(`document.querySelector('.fault') === null && document.querySelector('[data-count=full]') !== null`)
+
+	b.button("Swap sides")
+	mirrored := strings.Fields(before)
+	b.until(fmt.Sprintf(`document.querySelector('[data-count=left]')?.innerText === %q && document.querySelector('[data-count=right]')?.innerText === %q`, mirrored[1], mirrored[0]))
+	saved, _, err := p.client().Sieve(context.Background(), head.Sieve)
+	if err != nil || saved.Version != 1 || saved.Definition.Left != demo.ServiceLog {
+		t.Errorf("swapping changed the saved sieve: version %d, left %s (%v)", saved.Version, saved.Definition.Left, err)
+	}
 }

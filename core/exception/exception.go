@@ -137,7 +137,8 @@ func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 		records := make([]Record, len(wants))
 		cells := make([]record.Cell, len(wants)*columns)
 		ends := make([]int, 0, len(cells))
-		var text []byte
+		const typical = 96 // bytes of a record, so that the text seldom grows
+		text := make([]byte, 0, typical*len(wants))
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
 			records[n] = Record{rows[n], b.Line(i), cells[n*columns : (n+1)*columns : (n+1)*columns]}
 			entries[wants[n].entry].Sides[s] = &records[n]

@@ -1,0 +1,47 @@
+import { ProblemError, type Definition, type KeyPart } from '../api/client';
+
+/** What a new sieve starts from. */
+export const empty: Definition = { name: '', left: '', right: '', key: [{ left: '', right: '' }], compare: [] };
+
+/** Whether a definition has all that counting it needs. */
+export const complete = (d: Definition) =>
+  d.left !== '' &&
+  d.right !== '' &&
+  d.key.length > 0 &&
+  d.key.every((k) => k.left && k.right) &&
+  (d.compare ?? []).every((f) => f.left && f.right);
+
+/** The definition with its sides exchanged. */
+export function swapped(d: Definition): Definition {
+  const turn = (text: string) =>
+    text.startsWith('left ') ? `right ${text.slice(5)}` : text.startsWith('right ') ? `left ${text.slice(6)}` : text;
+  const part = <T extends KeyPart>(p: T): T => ({
+    ...p,
+    left: p.right ?? p.left,
+    right: p.left,
+    ...(p.readings && { readings: p.readings.map(turn) }),
+  });
+  return {
+    ...d,
+    left: d.right,
+    right: d.left,
+    key: d.key.map(part),
+    compare: (d.compare ?? []).map(part),
+    ...(d.amounts && { amounts: d.amounts.map(part) }),
+  };
+}
+
+/** The value with one of its parts set, or without it where there is nothing to set. */
+export const without = <T extends object>(value: T, name: keyof T, next: unknown): T => {
+  const copy = { ...value, [name]: next };
+  if (next === undefined || next === '') delete copy[name];
+  return copy;
+};
+
+/** What the service finds wrong at a place of the definition, where it says so. */
+export const faultAt = (error: unknown, place: string) =>
+  error instanceof ProblemError ? error.problem.faults?.find((f) => f.where.startsWith(place))?.what : undefined;
+
+/** Whether a problem is shown beside the row that it is about. */
+export const placed = (error: unknown) =>
+  faultAt(error, 'key[') !== undefined || faultAt(error, 'compare[') !== undefined;

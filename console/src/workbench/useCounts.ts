@@ -1,0 +1,41 @@
+import { useEffect, useId, useState } from 'react';
+import { answer, api, ProblemError, type Counts, type Definition, type Job } from '../api/client';
+import { follow } from '../api/jobs';
+import { complete } from './definition';
+
+/** Counts a definition after each change; an earlier count of the same bench is given up. */
+export function useCounts(draft: Definition) {
+  const bench = useId();
+  const [state, setState] = useState<{ counts?: Counts; error?: unknown; job?: Job; busy: boolean }>({ busy: false });
+  const text = JSON.stringify({ ...draft, name: '' });
+  const [page] = useState(() => String(Math.random())); // so that two open pages do not give up each other's counts
+  useEffect(() => {
+    const definition = JSON.parse(text) as Definition;
+    if (!complete(definition)) return;
+    const given = new AbortController();
+    const timer = setTimeout(async () => {
+      setState((s) => ({ ...s, busy: true }));
+      try {
+        const { data: job } = await answer(
+          api.POST('/api/v1/counts', { body: { definition, draft: bench + page }, signal: given.signal }),
+        );
+        const shownFrom = Date.now() + 400; // a bar that flashes by is noise
+        const end = await follow(
+          job,
+          (now) => Date.now() > shownFrom && setState((s) => ({ ...s, job: now })),
+          given.signal,
+        );
+        setState({ counts: end.result?.counts, busy: false });
+      } catch (error) {
+        if (given.signal.aborted) return;
+        if (error instanceof ProblemError && error.problem.type === '/problems/cancelled') return;
+        setState({ error, busy: false });
+      }
+    }, 200);
+    return () => {
+      clearTimeout(timer);
+      given.abort();
+    };
+  }, [text, bench, page]);
+  return complete(draft) ? state : { busy: false };
+}
