@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"twinsieve/core/pairing"
 	"twinsieve/core/tray"
 	"twinsieve/service/summary"
 )
@@ -243,6 +244,10 @@ func (p *printer) comparisons(s *summary.Summary) {
 	p.table([]string{"comparison", "rows", "keeps"}, rows, 1)
 	fmt.Fprintf(p.out, "relation: %s; keys on both sides: %s; repeated: %s left, %s right\n",
 		s.Relation, summary.Number(s.Keys.Shared), summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]))
+	if n := s.Keys.InOrder; n > 0 {
+		fmt.Fprintf(p.out, "%s with more than %s possible pairs: equal contents were paired first, the rest in content order\n",
+			countOf(n, "key"), summary.Number(pairing.Most))
+	}
 }
 
 // countOf writes a count of things.

@@ -34,6 +34,7 @@ type Totals struct {
 	Semi     [2]int64             `json:"semi"`     // records whose key is on the other side
 	Repeated [2]int64             `json:"repeated"` // different keys that more than one record of the side carries
 	Most     [2]int64             `json:"most"`     // the most records of the side that carry one key that is on both sides
+	InOrder  int64                `json:"inOrder"`  // keys with so many possible pairs that they were paired in content order
 	Unkeyed  [2][]Causes          `json:"unkeyed"`  // by key part; a record counts under its first part that fails
 	Parts    [2][]Causes          `json:"parts"`    // by key part, over all records that are not excluded
 	Values   [2][]Causes          `json:"values"`   // by value that is compared or balanced, over records that are not excluded

@@ -333,3 +333,42 @@ func TestUnreadableAmountsAreListed(t *testing.T) {
 		t.Error("a total is not in plain form")
 	}
 }
+
+// TestVeryManyOfOneKey pairs a key with more possible pairs than are weighed: equal contents first, and the index says so.
+func TestVeryManyOfOneKey(t *testing.T) {
+	c := &oracleCase{parts: 1, fields: 1}
+	for s := range 2 {
+		for n := range 600 {
+			c.rows[s] = append(c.rows[s], []string{"a", "", fmt.Sprint((n * 7919) % (600 + 100*s)), "", ""})
+			c.excluded[s] = append(c.excluded[s], false)
+		}
+	}
+	_, index := c.match(t, 100, match.Options{})
+	if index.Totals.InOrder != 1 {
+		t.Errorf("%d keys paired in order", index.Totals.InOrder)
+	}
+	common := map[string]int{}
+	equal := 0
+	for s := range 2 {
+		for _, row := range c.rows[s] {
+			if s == 0 {
+				common[row[2]]++
+			} else if common[row[2]] > 0 {
+				common[row[2]]--
+				equal++
+			}
+		}
+	}
+	matched := 0
+	for l, r := range index.Sides[0].Partners {
+		if r == match.None {
+			t.Fatalf("left record %d has no partner", l)
+		}
+		if c.rows[0][l][2] == c.rows[1][r][2] {
+			matched++
+		}
+	}
+	if matched != equal || equal < 300 {
+		t.Errorf("%d pairs of equal contents, %d are possible", matched, equal)
+	}
+}

@@ -108,6 +108,9 @@ func (m *matcher) settleSome(ctx context.Context, all *repeats, keys []repeatedK
 func (m *matcher) settleKey(left, right []pairing.Record, t *tally) {
 	records := [2][]pairing.Record{left, right}
 	pairs := pairing.Settle(m.plan.Fields, left, right)
+	if pairing.InOrder(len(left), len(right)) {
+		t.InOrder++
+	}
 	for _, s := range tray.Sides {
 		for i := range records[s] {
 			m.index.Sides[s].Trays[records[s][i].Row] = tray.Surplus

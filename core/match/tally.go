@@ -90,6 +90,7 @@ func (t *tally) merge(o *tally) {
 	t.Keys += o.Keys
 	t.Shared += o.Shared
 	t.Product += o.Product
+	t.InOrder += o.InOrder
 	for _, s := range tray.Sides {
 		t.Semi[s] += o.Semi[s]
 		t.Repeated[s] += o.Repeated[s]

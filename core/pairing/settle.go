@@ -28,6 +28,9 @@ import (
 // compared values first and the rest in content order.
 const Most = 250_000
 
+// InOrder reports whether a key with so many records on each side is above [Most].
+func InOrder(left, right int) bool { return right > 0 && left > Most/right }
+
 // Pair is a left and a right record, by their places in the slices given to [Settle].
 type Pair struct {
 	Left, Right int
@@ -46,7 +49,7 @@ func Settle(fields []sieve.PlanField, left, right []Record) []Pair {
 		return nil
 	case len(left) == 1 && len(right) == 1:
 		partner = []int{0}
-	case len(left) > Most/len(right):
+	case InOrder(len(left), len(right)):
 		partner = pairInOrder(fields, left, right)
 	default:
 		partner = pairBest(fields, left, right)

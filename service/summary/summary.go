@@ -44,6 +44,7 @@ type Keys struct {
 	All      int64    `json:"all"`
 	Shared   int64    `json:"shared"`   // on both sides
 	Repeated [2]int64 `json:"repeated"` // carried by more than one record of the side
+	InOrder  int64    `json:"inOrder"`  // with so many possible pairs that records were paired in content order
 }
 
 // PartCauses counts the blank, emptied and unreadable values of a pair of columns.
@@ -61,7 +62,7 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 		Records:     t.Records,
 		Comparisons: comparison.Counts(t),
 		Relation:    comparison.RelationOf(t),
-		Keys:        Keys{t.Keys, t.Shared, t.Repeated},
+		Keys:        Keys{t.Keys, t.Shared, t.Repeated, t.InOrder},
 		Balance:     b.Amounts,
 		Spilled:     index.Spilled,
 	}

@@ -628,6 +628,8 @@ export interface components {
         SummaryKeys: {
             /** Format: int64 */
             all: number;
+            /** Format: int64 */
+            inOrder: number;
             repeated: number[];
             /** Format: int64 */
             shared: number;

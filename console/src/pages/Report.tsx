@@ -66,6 +66,12 @@ function ReportOf({ run }: { run: Run }) {
           </Button>
         </div>
       </div>
+      {s.keys.inOrder > 0 && (
+        <p className="say">
+          {count(s.keys.inOrder)} {s.keys.inOrder === 1 ? 'key has' : 'keys have'} more than 250,000 possible pairs:
+          equal contents were paired first, the rest in content order.
+        </p>
+      )}
       <Trays summary={s} chosen={tray} choose={(chosen) => go({ tray: chosen })} />
       {s.balance.map((b) => (
         <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
