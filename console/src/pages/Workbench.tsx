@@ -137,7 +137,7 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
               part={part}
               left={left}
               right={right}
-              change={(next) => set({ key: draft.key.map((k, j) => (j === i ? next : k)) })}
+              change={(next) => setDraft((d) => ({ ...d, key: d.key.map((k, j) => (j === i ? next : k)) }))}
               remove={draft.key.length > 1 ? () => set({ key: draft.key.filter((_, j) => j !== i) }) : undefined}
             />
           ))}
@@ -152,7 +152,9 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
               field={field}
               left={left}
               right={right}
-              change={(next) => set({ compare: (draft.compare ?? []).map((f, j) => (j === i ? next : f)) })}
+              change={(next) =>
+                setDraft((d) => ({ ...d, compare: (d.compare ?? []).map((f, j) => (j === i ? next : f)) }))
+              }
               remove={() => set({ compare: (draft.compare ?? []).filter((_, j) => j !== i) })}
             />
           ))}

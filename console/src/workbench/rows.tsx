@@ -1,5 +1,6 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import { Button, Input, Select } from 'antd';
+import { useState } from 'react';
 import type { Field, KeyPart, SetView } from '../api/client';
 import { useReadings } from '../api/queries';
 import { without } from './definition';
@@ -40,6 +41,7 @@ const layouts = ['YYYY-MM-DD', 'DD.MM.YYYY', 'MM/DD/YYYY', 'D/M/YYYY'];
 /** A chain of readings, chosen or typed. */
 function Readings(p: { value?: string[]; change: (readings?: string[]) => void; what: string }) {
   const readings = useReadings();
+  const [open, setOpen] = useState(false);
   const choices = (readings.data ?? []).flatMap((r) =>
     r.argument
       ? ['', 'left ', 'right '].flatMap((side) =>
@@ -55,6 +57,14 @@ function Readings(p: { value?: string[]; change: (readings?: string[]) => void; 
       value={p.value ?? []}
       onChange={(next: string[]) => p.change(next.length ? next : undefined)}
       options={choices.map((c) => ({ value: c.value, label: c.value, title: c.title }))}
+      open={open}
+      onOpenChange={setOpen}
+      onInputKeyDown={(event) => {
+        if (event.key !== 'Tab' || event.currentTarget.value) return;
+        // The list would take Tab as a choice of what happens to be marked; with nothing typed it only moves on.
+        event.stopPropagation();
+        setOpen(false);
+      }}
       popupMatchSelectWidth={false}
     />
   );
