@@ -82,7 +82,7 @@ type sifted struct {
 	*summary.Summary
 	Files   [2]string             `json:"files"`
 	Rejects [2]int64              `json:"rejects"`
-	Listed  [2][]delimited.Reject `json:"rejected"` // the first rejects of each file
+	Listed  [2][]record.Reject `json:"rejected"` // the first rejects of each file
 	Out     string                `json:"out,omitempty"`
 }
 
@@ -210,7 +210,7 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 				return broken("the %s file cannot be read: %s", side, err)
 			}
 			defer f.Close()
-			opts := delimited.Options{Reject: func(r delimited.Reject) {
+			opts := delimited.Options{Reject: func(r record.Reject) {
 				if len(result.Listed[side]) < rejectsListed {
 					result.Listed[side] = append(result.Listed[side], r)
 				}
@@ -263,7 +263,7 @@ func delimiterOf(text string, side tray.Side) (byte, error) {
 
 // unreadable says what is wrong with a file: its text, or the reading of it.
 func unreadable(file string, err error) error {
-	if fault := new(delimited.Error); errors.As(err, &fault) {
+	if fault := new(record.Unreadable); errors.As(err, &fault) {
 		return wrongRequest("%s: %s", file, fault)
 	}
 	return broken("%s: %w", file, err)

@@ -107,7 +107,7 @@ func (v *Service) Load(ctx context.Context, l Load, source io.Reader) (view.Job,
 
 func (v *Service) load(ctx context.Context, j *job, l Load, opts delimited.Options, source io.Reader, size int64) (_ *view.JobResult, err error) {
 	var rejects []store.Reject
-	opts.Reject = func(r delimited.Reject) {
+	opts.Reject = func(r record.Reject) {
 		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	}
 	r, err := delimited.NewReader(source, opts)
@@ -166,7 +166,7 @@ func (v *Service) load(ctx context.Context, j *job, l Load, opts delimited.Optio
 }
 
 func unreadable(source string, err error) error {
-	if fault := new(delimited.Error); errors.As(err, &fault) {
+	if fault := new(record.Unreadable); errors.As(err, &fault) {
 		p := view.Unreadable.New(source + ": " + fault.Error() + ".")
 		if fault.Line > 0 {
 			p.Faults = []view.Fault{{Where: "line " + strconv.FormatInt(fault.Line, 10), What: fault.What}}

@@ -200,7 +200,7 @@ func (j *judge) judge(e *Entry) {
 		}
 	case e.Tray == tray.Unkeyed:
 		for p, k := range j.plan.Key {
-			v := j.key[e.Side][p].Cell([]byte(e.Sides[e.Side].Cells[k.Column[e.Side]].Text))
+			v := j.key[e.Side][p].Cell([]byte(e.Sides[e.Side].Cells[k.Column[e.Side]].Content()))
 			if v.State == reading.Unreadable || v.State.IsBlank() && !k.BlanksEqual {
 				e.Causes = append(e.Causes, Cause{p, v.State})
 			}
@@ -209,5 +209,5 @@ func (j *judge) judge(e *Entry) {
 }
 
 func (j *judge) value(e *Entry, s tray.Side, value int) reading.Value {
-	return j.values[s][value].Cell([]byte(e.Sides[s].Cells[j.plan.Values[value].Column[s]].Text))
+	return j.values[s][value].Cell([]byte(e.Sides[s].Cells[j.plan.Values[value].Column[s]].Content()))
 }

@@ -175,14 +175,16 @@ func (c *Column) At(i int) Value {
 	return Value{Text, text}
 }
 
-// Column reads a column of a batch. Where the chain is empty, nothing is copied. into may be a column of an earlier
+// Column reads a column of a batch. A null is blank, whatever text it keeps. Where the chain is empty and nothing is null,
+// nothing is copied. into may be a column of an earlier
 // batch, whose buffers are then used again.
 func (r *Reader) Column(col *array.String, into *Column) {
 	text, offsets := col.ValueBytes(), col.ValueOffsets()
 	if base := offsets[0]; base != 0 {
 		panic("reading: a sliced column")
 	}
-	if len(r.chain.steps) == 0 {
+	nulls := col.NullN() > 0
+	if len(r.chain.steps) == 0 && !nulls {
 		*into = Column{text: text, offsets: offsets}
 		return
 	}
@@ -191,7 +193,11 @@ func (r *Reader) Column(col *array.String, into *Column) {
 	}
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
 	for i := range len(offsets) - 1 {
-		v := r.Cell(text[offsets[i]:offsets[i+1]])
+		cell := text[offsets[i]:offsets[i+1]]
+		if nulls && col.IsNull(i) {
+			cell = nil
+		}
+		v := r.Cell(cell)
 		into.text = append(into.text, v.Text...)
 		into.offsets = append(into.offsets, int32(len(into.text)))
 		into.states = append(into.states, v.State)

@@ -81,14 +81,20 @@ func (b *Batch) Cells(i int) []Cell {
 	return cells
 }
 
-// Cell is one cell as it came: its text, or a null from a source that knows nulls. A null has no text.
+// Cell is one cell as it came: its text, and whether it is null. A null from a source that knows nulls has no text; a
+// cell that is one of its set's blank markers is a null that keeps the text it came with.
 type Cell struct {
 	Text string
 	Null bool
 }
 
-// Blank reports whether the cell is blank: null or without text.
-func (c Cell) Blank() bool { return c.Text == "" }
+// Content is what the cell says: its text, and nothing where it is null.
+func (c Cell) Content() string {
+	if c.Null {
+		return ""
+	}
+	return c.Text
+}
 
 // Table is a record set that can be read again and again. Its methods may be called from several goroutines at once.
 type Table interface {

@@ -106,14 +106,21 @@ func (b *Builder) undo(columns int) {
 }
 
 // Null appends a null to column c of the record being built.
-func (b *Builder) Null(c int) {
+func (b *Builder) Null(c int) { b.Marker(c, nil) }
+
+// Marker appends a null that keeps the text that stood for it.
+func (b *Builder) Marker(c int, text []byte) {
 	col := &b.columns[c]
+	col.text = append(col.text, text...)
 	if col.valid == nil {
 		col.valid = make([]byte, bitutil.BytesForBits(BatchRecords))
 		bitutil.SetBitsTo(col.valid, 0, int64(len(col.offsets)-1), true)
 	}
 	col.offsets = append(col.offsets, int32(len(col.text)))
 	col.setValid(false)
+	if len(col.text) >= BatchBytes {
+		b.full = true
+	}
 }
 
 func (c *columnBuilder) setValid(v bool) {

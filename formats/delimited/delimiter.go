@@ -3,26 +3,27 @@ package delimited
 // Delimiters are the delimiters that can be found, in the order of preference where nothing else decides.
 const Delimiters = ",;\t|"
 
-// findDelimiter guesses the delimiter from the beginning of a text: the one with which the most lines have as many cells
-// as the first, and more than one.
-func findDelimiter(sample []byte) byte {
-	best, bestAlike, bestCells := Delimiters[0], 0, 0
+// FindDelimiter guesses the delimiter from the beginning of a text: the one with which the most lines have as many cells
+// as the first, and more than one. It says how many of the lines looked at are alike; with no delimiter that divides, none.
+func FindDelimiter(sample []byte) (best byte, alike, of int) {
+	best = Delimiters[0]
+	bestCells := 0
 	for _, d := range []byte(Delimiters) {
 		counts := cellCounts(sample, d, 50)
 		if len(counts) == 0 || counts[0] < 2 {
 			continue
 		}
-		alike := 0
+		same := 0
 		for _, n := range counts {
 			if n == counts[0] {
-				alike++
+				same++
 			}
 		}
-		if alike > bestAlike || alike == bestAlike && counts[0] > bestCells {
-			best, bestAlike, bestCells = d, alike, counts[0]
+		if same > alike || same == alike && counts[0] > bestCells {
+			best, alike, of, bestCells = d, same, len(counts), counts[0]
 		}
 	}
-	return best
+	return best, alike, of
 }
 
 // cellCounts counts the cells of the first lines, at most so many. Delimiters and line ends in quotes do not count.

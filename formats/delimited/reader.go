@@ -11,10 +11,10 @@
 //	a quote inside a cell that is not quoted                  the line is rejected, the rest is read
 //	anything but a delimiter after a closing quote            the line is rejected, the rest is read
 //	an empty line                                             is passed over
-//	a quote that is never closed                              an [Error]: everything after it would be one cell
-//	a NUL byte, or bytes that are not UTF-8                   an [Error]
-//	a record of more than 16 MiB                              an [Error]
-//	no line at all, or two columns of one name                an [Error]
+//	a quote that is never closed                              an [record.Unreadable]: everything after it would be one cell
+//	a NUL byte, or bytes that are not UTF-8                   an [record.Unreadable]
+//	a record of more than 16 MiB                              an [record.Unreadable]
+//	no line at all, or two columns of one name                an [record.Unreadable]
 //
 // The reader is our own because cells go straight into the buffers of Arrow arrays, without a string for each. A fuzz
 // test holds it against encoding/csv.
@@ -29,36 +29,15 @@ import (
 	"twinsieve/core/record"
 )
 
-// MaxRecordBytes is the greatest length of one record's text.
-const MaxRecordBytes = 16 << 20
-
-// Error is something in a text that makes it unreadable as a whole.
-type Error struct {
-	Line int64 // 0 when no line is to blame
-	What string
-}
-
-// Error implements error.
-func (e *Error) Error() string {
-	if e.Line == 0 {
-		return e.What
-	}
-	return fmt.Sprintf("line %d: %s", e.Line, e.What)
-}
-
-// Reject is a line that could not be taken as a record.
-type Reject struct {
-	Line   int64  `json:"line"` // on which it starts, counted from 1
-	Reason string `json:"reason"`
-	Text   string `json:"text"` // the line as it stands, cut after 1,000 bytes
-}
-
-const rejectText = 1000
-
-// Options are how to read a text. The zero value finds the delimiter.
+// Options are how to read a text. The zero value finds the delimiter and takes the column names from the first line.
 type Options struct {
-	Delimiter byte         // 0: found from the first lines
-	Reject    func(Reject) // called for each rejected line; nil: rejects are only counted
+	Delimiter byte                // 0: found from the first lines
+	NoQuotes  bool                // a double quote is a character like any other
+	NoHeader  bool                // no line names the columns: they are called "column 1" and so on
+	Skip      int                 // lines before the text begins, whatever is in them
+	Footers   []string            // a line that begins with one of these is a footer: neither a record nor a reject
+	Footer    func(int64, string) // called for each footer with its line number and text; may be nil
+	Reject    func(record.Reject) // called for each rejected line; nil: rejects are only counted
 }
 
 // Reader reads records from delimited text.
@@ -77,6 +56,7 @@ type Reader struct {
 	bytes      int64
 
 	cells   [][]byte // of the record being read
+	used    int      // bytes of the record being read, with its line end
 	unquote []byte   // where quoted cells with doubled quotes are put together
 }
 
@@ -91,41 +71,66 @@ func NewReader(source io.Reader, opts Options) (*Reader, error) {
 	if bytes.HasPrefix(r.rest(), []byte("\xEF\xBB\xBF")) {
 		r.start += 3
 	}
+	if err := r.skip(); err != nil {
+		return nil, err
+	}
 	if r.delimiter = opts.Delimiter; r.delimiter == 0 {
-		r.delimiter = findDelimiter(r.rest())
+		r.delimiter, _, _ = FindDelimiter(r.rest())
 	}
 	for {
 		line := r.line
 		reason, err := r.next()
 		if err == io.EOF {
-			return nil, &Error{What: "the file is empty: not even a line that names the columns is there"}
+			return nil, &record.Unreadable{What: "the file is empty: not even a line that names the columns is there"}
 		}
 		if err != nil {
 			return nil, err
 		}
 		if reason != "" {
-			return nil, &Error{line, "the line that names the columns is not well formed: " + reason}
+			return nil, &record.Unreadable{Line: line, What: "the line that names the columns is not well formed: " + reason}
 		}
 		if r.cells != nil {
-			return r, r.nameColumns(line)
+			return r, r.begin(line)
 		}
 	}
 }
 
-func (r *Reader) nameColumns(line int64) error {
-	seen := map[string]int{}
-	for i, cell := range r.cells {
-		name := string(cell)
-		if name == "" {
-			name = fmt.Sprintf("column %d", i+1)
+// begin names the columns after the line just read, or, where no line names them, by their numbers; that line is then
+// the first record.
+func (r *Reader) begin(line int64) error {
+	names := make([]string, len(r.cells))
+	if r.opts.NoHeader {
+		r.start, r.line = r.start-r.used, line
+	} else {
+		for i, cell := range r.cells {
+			names[i] = string(cell)
 		}
-		if first, ok := seen[name]; ok {
-			return &Error{line, fmt.Sprintf("columns %d and %d are both named %q; give each column a name of its own", first, i+1, name)}
-		}
-		seen[name] = i + 1
-		r.columns = append(r.columns, name)
+	}
+	var err error
+	if r.columns, err = record.CheckColumns(names, line); err != nil {
+		return err
 	}
 	r.builder = record.NewBuilder(len(r.columns))
+	return nil
+}
+
+// skip passes over lines before the text begins.
+func (r *Reader) skip() error {
+	for n := 0; n < r.opts.Skip; {
+		at := bytes.IndexByte(r.rest(), '\n')
+		switch {
+		case at >= 0:
+			r.start += at + 1
+			r.line++
+			n++
+		case r.ended:
+			return &record.Unreadable{What: fmt.Sprintf("the file ends before line %d, with which the records are said to begin", r.opts.Skip+1)}
+		default:
+			if err := r.fill(); err != nil {
+				return err
+			}
+		}
+	}
 	return nil
 }
 
@@ -141,10 +146,10 @@ func (r *Reader) Rejects() int64 { return r.rejects }
 // Bytes is the number of bytes read from the source so far.
 func (r *Reader) Bytes() int64 { return r.bytes }
 
-// Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[Error].
+// Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[record.Unreadable].
 func (r *Reader) Next() (*record.Batch, error) {
 	for {
-		line, start := r.line, r.start
+		line := r.line
 		if batch, taken := r.plainLine(); taken {
 			if batch != nil {
 				return batch, nil
@@ -162,11 +167,13 @@ func (r *Reader) Next() (*record.Batch, error) {
 			return nil, err
 		case reason == "" && r.cells == nil: // an empty line
 			continue
+		case r.footer(line):
+			continue
 		case reason == "" && len(r.cells) != len(r.columns):
 			reason = r.ragged(len(r.cells))
 		}
 		if reason != "" {
-			r.reject(line, start, reason)
+			r.reject(line, reason)
 			continue
 		}
 		for c, cell := range r.cells {
@@ -178,6 +185,27 @@ func (r *Reader) Next() (*record.Batch, error) {
 	}
 }
 
+// footer keeps the record just read apart when it is a footer.
+func (r *Reader) footer(line int64) bool {
+	text := r.buffer[r.start-r.used : r.start]
+	if !r.isFooter(text) {
+		return false
+	}
+	if r.opts.Footer != nil {
+		r.opts.Footer(line, string(bytes.TrimRight(text, "\r\n")))
+	}
+	return true
+}
+
+func (r *Reader) isFooter(text []byte) bool {
+	for _, f := range r.opts.Footers {
+		if len(text) >= len(f) && string(text[:len(f)]) == f {
+			return true
+		}
+	}
+	return false
+}
+
 func (r *Reader) ragged(cells int) string {
 	plural := "s"
 	if cells == 1 {
@@ -186,16 +214,16 @@ func (r *Reader) ragged(cells int) string {
 	return fmt.Sprintf("%d cell%s where %d columns are named", cells, plural, len(r.columns))
 }
 
-func (r *Reader) reject(line int64, start int, reason string) {
+func (r *Reader) reject(line int64, reason string) {
 	r.rejects++
 	if r.opts.Reject == nil {
 		return
 	}
-	text := bytes.TrimRight(r.buffer[min(start, r.start):r.start], "\r\n")
-	if len(text) > rejectText {
-		text = text[:rejectText]
+	text := bytes.TrimRight(r.buffer[r.start-r.used:r.start], "\r\n")
+	if len(text) > record.RejectText {
+		text = text[:record.RejectText]
 	}
-	r.opts.Reject(Reject{line, reason, string(bytes.ToValidUTF8(text, nil))})
+	r.opts.Reject(record.Reject{Line: line, Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
 }
 
 func (r *Reader) rest() []byte { return r.buffer[r.start:r.end] }
@@ -212,7 +240,7 @@ func (r *Reader) plainLine() (batch *record.Batch, taken bool) {
 	if text[n-1] == '\r' {
 		text = text[:n-1]
 	}
-	if len(text) == 0 || bytes.IndexByte(text, '"') >= 0 || !utf8.Valid(text) || !r.builder.Line(text, r.delimiter) {
+	if len(text) == 0 || !r.opts.NoQuotes && bytes.IndexByte(text, '"') >= 0 || r.isFooter(text) || !utf8.Valid(text) || !r.builder.Line(text, r.delimiter) {
 		return nil, false
 	}
 	r.start += n + 1
@@ -228,15 +256,15 @@ func (r *Reader) fill() error {
 		r.start = 0
 	}
 	if r.end == len(r.buffer) {
-		if len(r.buffer) >= MaxRecordBytes {
-			return &Error{r.line, "a record of more than 16 MiB starts here; is this delimited text, and is every quote closed?"}
+		if len(r.buffer) >= record.MaxRecordBytes {
+			return &record.Unreadable{Line: r.line, What: "a record of more than 16 MiB starts here; is this delimited text, and is every quote closed?"}
 		}
 		r.buffer = append(r.buffer, make([]byte, len(r.buffer))...)
 	}
 	n, err := io.ReadAtLeast(r.source, r.buffer[r.end:], 1)
 	if at := bytes.IndexByte(r.buffer[r.end:r.end+n], 0); at >= 0 {
 		line := r.line + int64(bytes.Count(r.buffer[r.start:r.end+at], []byte{'\n'}))
-		return &Error{line, "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
+		return &record.Unreadable{Line: line, What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
 	}
 	r.end += n
 	r.bytes += int64(n)
@@ -262,15 +290,16 @@ func (r *Reader) next() (reason string, err error) {
 			continue
 		}
 		if !complete {
-			return "", &Error{r.line, "a quote is opened here and never closed; close it, or double it where it belongs to the text"}
+			return "", &record.Unreadable{Line: r.line, What: "a quote is opened here and never closed; close it, or double it where it belongs to the text"}
 		}
 		if used == 0 {
 			return "", io.EOF
 		}
 		if text := r.rest()[:used]; !utf8.Valid(text) {
-			return "", &Error{r.line, "bytes stand here that are not UTF-8; save the file as UTF-8"}
+			return "", &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; save the file as UTF-8"}
 		}
 		r.start += used
+		r.used = used
 		r.line += int64(lines)
 		r.cells = cells
 		return reason, nil
@@ -290,13 +319,16 @@ func (r *Reader) parse(text []byte) (cells [][]byte, used, lines int, reason str
 	cells = r.cells[:0]
 	at := 0
 	for {
-		if at < len(text) && text[at] == '"' {
+		if !r.opts.NoQuotes && at < len(text) && text[at] == '"' {
 			cell, next, ends, ok := r.quoted(text, at)
 			lines += ends
 			if !ok {
 				return nil, 0, 0, "", false
 			}
-			cells = append(cells, cell)
+			if cells = append(cells, cell); len(cells) > record.MaxColumns {
+				reason = fmt.Sprintf("more than %d cells", record.MaxColumns)
+				break
+			}
 			at = next
 			if n := lineEnd(text[at:], r.ended); n >= 0 {
 				return cells, at + n, lines + 1, "", true
@@ -323,11 +355,14 @@ func (r *Reader) parse(text []byte) (cells [][]byte, used, lines int, reason str
 		} else if len(cell) > 0 && cell[len(cell)-1] == '\r' {
 			cell = cell[:len(cell)-1]
 		}
-		if bytes.IndexByte(cell, '"') >= 0 {
+		if !r.opts.NoQuotes && bytes.IndexByte(cell, '"') >= 0 {
 			reason = "a quote stands inside a cell that is not quoted"
 			break
 		}
-		cells = append(cells, cell)
+		if cells = append(cells, cell); len(cells) > record.MaxColumns {
+			reason = fmt.Sprintf("more than %d cells", record.MaxColumns)
+			break
+		}
 		if d < 0 {
 			used = at + len(line)
 			if n >= 0 {

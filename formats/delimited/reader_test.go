@@ -9,11 +9,13 @@ import (
 	"strings"
 	"testing"
 	"testing/iotest"
+
+	"twinsieve/core/record"
 )
 
 // readAll reads a whole text: its rows with their lines, its rejects, and the error that ended it.
-func readAll(source io.Reader, opts Options) (columns []string, rows [][]string, lines []int64, rejects []Reject, err error) {
-	opts.Reject = func(r Reject) { rejects = append(rejects, r) }
+func readAll(source io.Reader, opts Options) (columns []string, rows [][]string, lines []int64, rejects []record.Reject, err error) {
+	opts.Reject = func(r record.Reject) { rejects = append(rejects, r) }
 	r, err := NewReader(source, opts)
 	if err != nil {
 		return nil, nil, nil, rejects, err
@@ -39,7 +41,7 @@ func readAll(source io.Reader, opts Options) (columns []string, rows [][]string,
 
 // TestReader is one table of input, rows with the lines they start on, rejects, and error.
 func TestReader(t *testing.T) {
-	long := strings.Repeat("x", MaxRecordBytes+1)
+	long := strings.Repeat("x", record.MaxRecordBytes+1)
 	for name, c := range map[string]struct {
 		in      string
 		rows    string // cells joined by |, each row with the line it starts on

@@ -50,7 +50,7 @@ func unread(ctx context.Context, where string, s tray.Side, plan *sieve.Plan, co
 
 func firstText(b *record.Batch, column int) int {
 	for i := range b.Records() {
-		if b.Columns[column].Value(i) != "" {
+		if col := b.Columns[column]; col.IsValid(i) && col.Value(i) != "" {
 			return i
 		}
 	}

@@ -1,0 +1,267 @@
+// Package columnar reads records from files that hold them by column: Apache Parquet and Apache Arrow IPC.
+//
+// Every value is taken as the text that writes it exactly: an integer in digits, a decimal with as many digits behind the
+// point as its type has, a floating-point number with the fewest digits that give it back, a date as YYYY-MM-DD, a time in
+// ISO 8601, true and false as those words, bytes as the text that they are. A null is a null. Bytes that are no UTF-8 text
+// make their record a reject; a column whose values have parts (a list, a structure, a map) makes the file unreadable, and
+// is named. A record's line is its place in the file, counted from 1.
+package columnar
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/ipc"
+	"github.com/apache/arrow-go/v18/arrow/memory"
+	"github.com/apache/arrow-go/v18/parquet"
+	"github.com/apache/arrow-go/v18/parquet/file"
+	"github.com/apache/arrow-go/v18/parquet/pqarrow"
+
+	"twinsieve/core/record"
+)
+
+// Options are how to read a columnar file.
+type Options struct {
+	Reject func(record.Reject) // called for each reject; may be nil
+}
+
+// Reader reads records from a columnar file.
+type Reader struct {
+	opts    Options
+	size    int64
+	names   []string
+	records int64 // of the file, 0 when it does not say
+	next    func() (arrow.RecordBatch, error)
+	builder *record.Builder
+	read    int64
+	rejects int64
+
+	batch  arrow.RecordBatch // being read
+	texts  []cellText
+	row    int
+	buffer []byte
+	ends   []int
+}
+
+// batchRecords is how many records are decoded at once: few, for their cells may be long.
+const batchRecords = 4096
+
+// IsParquet and IsArrow tell the formats from a file's first bytes.
+func IsParquet(head []byte) bool { return bytes.HasPrefix(head, []byte("PAR1")) }
+
+// IsArrow tells Arrow's file form and its stream form.
+func IsArrow(head []byte) bool {
+	return bytes.HasPrefix(head, []byte("ARROW1")) || isStream(head)
+}
+
+// isStream: a stream begins with a continuation mark and the size of its schema.
+func isStream(head []byte) bool {
+	return len(head) >= 8 && bytes.HasPrefix(head, []byte{0xFF, 0xFF, 0xFF, 0xFF}) && head[7] == 0
+}
+
+// NewParquet begins to read a Parquet file.
+func NewParquet(source io.ReaderAt, size int64, opts Options) (r *Reader, err error) {
+	defer guard("Parquet", &err)
+	f, err := file.NewParquetReader(io.NewSectionReader(source, 0, size), file.WithReadProps(&parquet.ReaderProperties{BufferSize: 1 << 20, BufferedStreamEnabled: true}))
+	if err != nil {
+		return nil, broken("Parquet", err)
+	}
+	p, err := pqarrow.NewFileReader(f, pqarrow.ArrowReadProperties{BatchSize: batchRecords}, memory.DefaultAllocator)
+	if err != nil {
+		return nil, broken("Parquet", err)
+	}
+	schema, err := p.Schema()
+	if err != nil {
+		return nil, broken("Parquet", err)
+	}
+	r = &Reader{opts: opts, size: size, records: f.NumRows()}
+	if err := r.begin(schema); err != nil {
+		return nil, err
+	}
+	batches, err := p.GetRecordReader(context.Background(), nil, nil)
+	if err != nil {
+		return nil, broken("Parquet", err)
+	}
+	r.next = func() (batch arrow.RecordBatch, err error) {
+		defer guard("Parquet", &err)
+		batch, err = batches.Read()
+		if err != nil && err != io.EOF {
+			err = broken("Parquet", err)
+		}
+		return batch, err
+	}
+	return r, nil
+}
+
+// NewArrow begins to read an Arrow IPC file or stream.
+func NewArrow(source io.ReaderAt, size int64, opts Options) (r *Reader, err error) {
+	defer guard("Arrow", &err)
+	head := make([]byte, 8)
+	if _, err := source.ReadAt(head, 0); err != nil {
+		return nil, broken("Arrow", io.ErrUnexpectedEOF)
+	}
+	r = &Reader{opts: opts, size: size}
+	var schema *arrow.Schema
+	if isStream(head) {
+		s, err := ipc.NewReader(io.NewSectionReader(source, 0, size))
+		if err != nil {
+			return nil, broken("Arrow", err)
+		}
+		schema = s.Schema()
+		r.next = s.Read
+	} else {
+		f, err := ipc.NewFileReader(io.NewSectionReader(source, 0, size))
+		if err != nil {
+			return nil, broken("Arrow", err)
+		}
+		schema = f.Schema()
+		at := 0
+		r.next = func() (arrow.RecordBatch, error) {
+			if at == f.NumRecords() {
+				return nil, io.EOF
+			}
+			at++
+			return f.RecordBatchAt(at - 1)
+		}
+	}
+	read := r.next
+	r.next = func() (batch arrow.RecordBatch, err error) {
+		defer guard("Arrow", &err)
+		batch, err = read()
+		if err != nil && err != io.EOF {
+			err = broken("Arrow", err)
+		}
+		return batch, err
+	}
+	return r, r.begin(schema)
+}
+
+func broken(format string, err error) error {
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return &record.Unreadable{What: "the " + format + " file is cut off; it did not arrive whole"}
+	}
+	return &record.Unreadable{What: fmt.Sprintf("the %s file is damaged: %s", format, err)}
+}
+
+// guard turns a panic over a damaged file, which the decoders allow themselves, into what it is.
+func guard(format string, err *error) {
+	if p := recover(); p != nil {
+		*err = broken(format, fmt.Errorf("%v", p))
+	}
+}
+
+func (r *Reader) begin(schema *arrow.Schema) error {
+	for _, f := range schema.Fields() {
+		if nested(f.Type) {
+			return &record.Unreadable{Place: fmt.Sprintf("column %q", f.Name),
+				What: fmt.Sprintf("its values are of type %s, which has parts; a cell is one value: take the parts apart, or leave the column out, where the file is made", f.Type)}
+		}
+		r.names = append(r.names, f.Name)
+	}
+	if len(r.names) == 0 {
+		return &record.Unreadable{What: "the file has no columns"}
+	}
+	var err error
+	if r.names, err = record.CheckColumns(r.names, 0); err != nil {
+		return err
+	}
+	r.builder, r.texts = record.NewBuilder(len(r.names)), make([]cellText, len(r.names))
+	return nil
+}
+
+func nested(t arrow.DataType) bool {
+	if d, ok := t.(*arrow.DictionaryType); ok {
+		t = d.ValueType
+	}
+	_, ok := t.(arrow.NestedType)
+	return ok
+}
+
+// Columns are the names of the columns.
+func (r *Reader) Columns() []string { return r.names }
+
+// Rejects is the number of rejects so far.
+func (r *Reader) Rejects() int64 { return r.rejects }
+
+// Bytes is about how many bytes have been used so far, reckoned by records.
+func (r *Reader) Bytes() int64 {
+	if r.records == 0 {
+		return 0
+	}
+	return int64(float64(r.size) * float64(r.read) / float64(r.records))
+}
+
+// Next implements [record.Reader].
+func (r *Reader) Next() (*record.Batch, error) {
+	for {
+		if r.batch == nil || r.row == int(r.batch.NumRows()) {
+			batch, err := r.next()
+			if err == io.EOF {
+				if b := r.builder.Flush(); b != nil {
+					return b, nil
+				}
+				return nil, io.EOF
+			}
+			if err != nil {
+				return nil, err
+			}
+			if err := r.take(batch); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if b := r.record(); b != nil {
+			return b, nil
+		}
+	}
+}
+
+func (r *Reader) take(batch arrow.RecordBatch) error {
+	r.batch, r.row = batch, 0
+	for c, col := range batch.Columns() {
+		var err error
+		if r.texts[c], err = textOf(col); err != nil {
+			return &record.Unreadable{Place: fmt.Sprintf("column %q", r.names[c]), What: err.Error()}
+		}
+	}
+	return nil
+}
+
+// record takes the next record of the batch being read.
+func (r *Reader) record() *record.Batch {
+	i := r.row
+	r.row++
+	r.read++
+	r.buffer, r.ends = r.buffer[:0], r.ends[:0]
+	for c, col := range r.batch.Columns() {
+		if !col.IsNull(i) {
+			var ok bool
+			if r.buffer, ok = r.texts[c](r.buffer, i); !ok {
+				r.reject(fmt.Sprintf("column %q holds bytes that are no UTF-8 text", r.names[c]))
+				return nil
+			}
+		}
+		r.ends = append(r.ends, len(r.buffer))
+	}
+	start := 0
+	for c, col := range r.batch.Columns() {
+		if col.IsNull(i) {
+			r.builder.Null(c)
+		} else {
+			r.builder.Cell(c, r.buffer[start:r.ends[c]])
+		}
+		start = r.ends[c]
+	}
+	return r.builder.Close(r.read)
+}
+
+func (r *Reader) reject(reason string) {
+	r.rejects++
+	if r.opts.Reject != nil {
+		r.opts.Reject(record.Reject{Line: r.read, Reason: reason})
+	}
+}

@@ -1,0 +1,206 @@
+// Package fixed reads fixed-width text: one record a line, each column at stated places of the line.
+//
+// A layout names the columns and where they stand, as "call_no 1-8, service_date 9-18, amount 19-28". Places are
+// characters of the line, counted from 1, the last included; they need not touch, and may leave parts of the line out. The
+// spaces that fill a column up, before and after its text, are no part of the cell. Text is UTF-8.
+//
+// A line that ends before the first column that it lacks is a record whose last columns are empty, for many programs cut
+// spaces off the end of a line. A line that ends within a column is taken as it is for the same reason. A line with
+// something else than spaces behind the last column is rejected. Empty lines are passed over.
+package fixed
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"twinsieve/core/record"
+)
+
+// Column is where a column stands: its characters First to Last, counted from 1.
+type Column struct {
+	Name        string
+	First, Last int
+}
+
+// Layout is the columns of a line, in the order of their places.
+type Layout []Column
+
+// ParseLayout reads a layout such as "call_no 1-8, service_date 9-18". A column of one character may be written with one
+// number.
+func ParseLayout(text string) (Layout, error) {
+	var l Layout
+	for part := range strings.SplitSeq(text, ",") {
+		part = strings.TrimSpace(part)
+		at := strings.LastIndexByte(part, ' ')
+		if at < 0 {
+			return nil, fmt.Errorf("the layout part %q does not say where the column stands; write its name and its places, such as call_no 1-8", part)
+		}
+		c := Column{Name: strings.TrimSpace(part[:at])}
+		first, last, ranged := strings.Cut(part[at+1:], "-")
+		var err error
+		if c.First, err = strconv.Atoi(first); err == nil {
+			if c.Last = c.First; ranged {
+				c.Last, err = strconv.Atoi(last)
+			}
+		}
+		if err != nil || c.First < 1 || c.Last < c.First || c.Last > record.MaxRecordBytes {
+			return nil, fmt.Errorf("the places %q of column %q are no range; write the first and the last character, such as 1-8", part[at+1:], c.Name)
+		}
+		if len(l) > 0 && c.First <= l[len(l)-1].Last {
+			return nil, fmt.Errorf("column %q begins at character %d, within or before column %q; write the columns in the order of their places", c.Name, c.First, l[len(l)-1].Name)
+		}
+		l = append(l, c)
+	}
+	return l, nil
+}
+
+// Options are how to read fixed-width text.
+type Options struct {
+	Layout  Layout
+	Skip    int                 // lines before the records begin
+	Footers []string            // a line that begins with one of these is a footer: neither a record nor a reject
+	Footer  func(int64, string) // called for each footer with its line number and text; may be nil
+	Reject  func(record.Reject) // called for each rejected line; may be nil
+}
+
+// Reader reads records from fixed-width text.
+type Reader struct {
+	opts    Options
+	lines   *bufio.Reader
+	columns []string
+	builder *record.Builder
+	line    int64
+	bytes   int64
+	rejects int64
+	long    []byte
+}
+
+// NewReader begins to read a text.
+func NewReader(source io.Reader, opts Options) (*Reader, error) {
+	if len(opts.Layout) == 0 {
+		return nil, &record.Unreadable{What: "fixed-width text needs a layout, such as call_no 1-8, service_date 9-18"}
+	}
+	r := &Reader{opts: opts, lines: bufio.NewReaderSize(source, 256<<10)}
+	var names []string
+	for _, c := range opts.Layout {
+		names = append(names, c.Name)
+	}
+	var err error
+	if r.columns, err = record.CheckColumns(names, 0); err != nil {
+		return nil, err
+	}
+	r.builder = record.NewBuilder(len(names))
+	return r, nil
+}
+
+// Columns, Rejects and Bytes implement [record.Reader].
+func (r *Reader) Columns() []string { return r.columns }
+
+// Rejects is the number of lines rejected so far.
+func (r *Reader) Rejects() int64 { return r.rejects }
+
+// Bytes is the number of bytes used so far.
+func (r *Reader) Bytes() int64 { return r.bytes }
+
+// Next implements [record.Reader].
+func (r *Reader) Next() (*record.Batch, error) {
+	for {
+		text, err := r.next()
+		if err == io.EOF {
+			if b := r.builder.Flush(); b != nil {
+				return b, nil
+			}
+			return nil, io.EOF
+		}
+		if err != nil {
+			return nil, err
+		}
+		if r.line == 1 {
+			text = bytes.TrimPrefix(text, []byte("\xEF\xBB\xBF"))
+		}
+		if r.line <= int64(r.opts.Skip) || len(text) == 0 || r.footer(text) {
+			continue
+		}
+		if b := r.take(text); b != nil {
+			return b, nil
+		}
+	}
+}
+
+// next returns the next line without its end, until the next call.
+func (r *Reader) next() ([]byte, error) {
+	text, err := r.lines.ReadSlice('\n')
+	if err == bufio.ErrBufferFull {
+		r.long = append(r.long[:0], text...)
+		for err == bufio.ErrBufferFull {
+			if len(r.long) > record.MaxRecordBytes {
+				return nil, &record.Unreadable{Line: r.line + 1, What: "a line of more than 16 MiB starts here; is this text, and are its lines ended?"}
+			}
+			text, err = r.lines.ReadSlice('\n')
+			r.long = append(r.long, text...)
+		}
+		text = r.long
+	}
+	if len(text) == 0 || err != nil && err != io.EOF {
+		return nil, err
+	}
+	r.line++
+	r.bytes += int64(len(text))
+	if bytes.IndexByte(text, 0) >= 0 {
+		return nil, &record.Unreadable{Line: r.line, What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
+	}
+	if !utf8.Valid(text) {
+		return nil, &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; state the encoding"}
+	}
+	text = bytes.TrimSuffix(text, []byte{'\n'})
+	return bytes.TrimSuffix(text, []byte{'\r'}), nil
+}
+
+func (r *Reader) footer(text []byte) bool {
+	for _, f := range r.opts.Footers {
+		if bytes.HasPrefix(text, []byte(f)) {
+			if r.opts.Footer != nil {
+				r.opts.Footer(r.line, string(text))
+			}
+			return true
+		}
+	}
+	return false
+}
+
+func (r *Reader) take(text []byte) *record.Batch {
+	place, at := 1, 0 // the character that begins at byte at
+	to := func(character int) int {
+		for ; place < character && at < len(text); place++ {
+			_, n := utf8.DecodeRune(text[at:])
+			at += n
+		}
+		return at
+	}
+	cells := make([][2]int, len(r.opts.Layout))
+	for i, c := range r.opts.Layout {
+		first := to(c.First)
+		cells[i] = [2]int{first, to(c.Last + 1)}
+	}
+	if len(bytes.TrimSpace(text[at:])) > 0 {
+		r.reject(text, fmt.Sprintf("something stands behind character %d, where the layout ends", r.opts.Layout[len(r.opts.Layout)-1].Last))
+		return nil
+	}
+	for i, c := range cells {
+		r.builder.Cell(i, bytes.Trim(text[c[0]:c[1]], " "))
+	}
+	return r.builder.Close(r.line)
+}
+
+func (r *Reader) reject(text []byte, reason string) {
+	r.rejects++
+	if r.opts.Reject != nil {
+		text = text[:min(len(text), record.RejectText)]
+		r.opts.Reject(record.Reject{Line: r.line, Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
+	}
+}

@@ -1,0 +1,544 @@
+package intake
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/transform"
+
+	"twinsieve/core/record"
+	"twinsieve/formats/columnar"
+	"twinsieve/formats/delimited"
+	"twinsieve/formats/fixed"
+	"twinsieve/formats/jsontext"
+	"twinsieve/formats/lines"
+	"twinsieve/formats/packing"
+	"twinsieve/formats/spreadsheet"
+	"twinsieve/formats/textcode"
+)
+
+// Source is a file that is being read.
+type Source struct {
+	reader  record.Reader
+	settled Choices
+	guesses []Guess
+	markers record.Markers
+	options Options
+	sheets  []string
+	footers []Footer
+	footed  int64
+	used    *position // of text: how much of the file has been read; nil for other formats
+	last    *lines.HoldBack
+	closers []io.Closer
+}
+
+// Open begins to read a file. The choices and everything else that is wrong with the file is a [*ChoiceError] or a
+// [*record.Unreadable]. The source is to be closed, and the file after it.
+func Open(file io.ReaderAt, size int64, choices Choices, opts Options) (*Source, error) {
+	if err := choices.Check(); err != nil {
+		return nil, err
+	}
+	if opts.MostUnpack == 0 {
+		opts.MostUnpack = UnpackLimit
+	}
+	if opts.FootersKept == 0 {
+		opts.FootersKept = 100
+	}
+	s := &Source{settled: choices, options: opts, markers: record.NewMarkers(choices.Blanks)}
+	f := &finder{Source: s, file: file, size: size}
+	if err := f.open(); err != nil {
+		s.close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// Columns are the names of the columns.
+func (s *Source) Columns() []string { return s.reader.Columns() }
+
+// Rejects is the number of rejects so far.
+func (s *Source) Rejects() int64 { return s.reader.Rejects() }
+
+// Bytes is about how many bytes of the file have been used so far.
+func (s *Source) Bytes() int64 {
+	if s.used != nil {
+		return s.used.at
+	}
+	return s.reader.Bytes()
+}
+
+// Settled are the choices with everything that was found.
+func (s *Source) Settled() Choices { return s.settled }
+
+// Guesses are the choices that were found.
+func (s *Source) Guesses() []Guess { return s.guesses }
+
+// Sheets are the sheets of a workbook.
+func (s *Source) Sheets() []string { return s.sheets }
+
+// Footers are the first of the lines that were recognised as footers or left out at the end. They are all known when
+// Next has returned io.EOF.
+func (s *Source) Footers() []Footer { return s.footers }
+
+// FooterLines is the number of all such lines.
+func (s *Source) FooterLines() int64 { return s.footed }
+
+// Next implements [record.Reader].
+func (s *Source) Next() (*record.Batch, error) {
+	b, err := s.reader.Next()
+	if err == io.EOF && s.last != nil {
+		first, texts := s.last.Held()
+		for i, text := range texts {
+			s.footer(first+int64(i), text)
+		}
+		s.last = nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return s.markers.Apply(b), nil
+}
+
+func (s *Source) footer(line int64, text string) {
+	s.footed++
+	if len(s.footers) < s.options.FootersKept {
+		text = text[:min(len(text), record.RejectText)]
+		s.footers = append(s.footers, Footer{line, strings.ToValidUTF8(text, "")})
+	}
+}
+
+// Close gives back what the source holds. It does not close the file.
+func (s *Source) Close() error { return s.close() }
+
+func (s *Source) close() error {
+	var errs []error
+	for _, c := range s.closers {
+		errs = append(errs, c.Close())
+	}
+	s.closers = nil
+	return errors.Join(errs...)
+}
+
+// position knows how far a file has been read.
+type position struct {
+	io.Reader
+	at int64
+}
+
+func (p *position) Read(b []byte) (int, error) {
+	n, err := p.Reader.Read(b)
+	p.at += int64(n)
+	return n, err
+}
+
+// finder finds what the choices leave open, and opens the reader.
+type finder struct {
+	*Source
+	file io.ReaderAt
+	size int64
+	head []byte // the beginning of the file as it is stored
+	text []byte // the beginning of the text in UTF-8
+}
+
+// headSize is how much of a text is looked at to find its delimiter and header.
+const headSize = 64 << 10
+
+func (f *finder) guess(choice, value string, sure bool, why string, others ...string) {
+	left := []string{}
+	for _, o := range others {
+		if o != value {
+			left = append(left, o)
+		}
+	}
+	f.guesses = append(f.guesses, Guess{choice, value, sure, why, left})
+}
+
+func (f *finder) open() error {
+	f.head = make([]byte, headSize)
+	n, err := f.file.ReadAt(f.head, 0)
+	if err != nil && err != io.EOF {
+		return err
+	}
+	if f.head = f.head[:n]; n == 0 {
+		return &record.Unreadable{What: "the file is empty: not even a line that names the columns is there"}
+	}
+	c := &f.settled
+	if c.Packing == "" {
+		c.Packing = NotPacked
+		if p := packing.Of(f.head); p != packing.None {
+			c.Packing = p
+			f.guess("packing", p, true, "the file says so itself", NotPacked, packing.Gzip, packing.Zstd)
+		}
+	}
+	if c.Format == "" && c.Packing == NotPacked {
+		f.findBinary()
+	}
+	switch c.Format {
+	case Spreadsheet, Parquet, Arrow:
+		if c.Packing != NotPacked {
+			return &record.Unreadable{What: fmt.Sprintf("a %s file is read from place to place, which cannot be done while it is packed with %s; unpack it first", c.Format, c.Packing)}
+		}
+		return f.openBinary()
+	}
+	return f.openText()
+}
+
+// findBinary finds the formats that a file's first bytes tell.
+func (f *finder) findBinary() {
+	format := ""
+	switch {
+	case spreadsheet.Is(f.head):
+		format = Spreadsheet
+	case columnar.IsParquet(f.head):
+		format = Parquet
+	case columnar.IsArrow(f.head):
+		format = Arrow
+	default:
+		return
+	}
+	f.settled.Format = format
+	f.guess("format", format, true, "the file says so itself", Formats...)
+}
+
+func (f *finder) openBinary() (err error) {
+	c := &f.settled
+	switch c.Format {
+	case Parquet:
+		f.reader, err = columnar.NewParquet(f.file, f.size, columnar.Options{Reject: f.options.Reject})
+	case Arrow:
+		f.reader, err = columnar.NewArrow(f.file, f.size, columnar.Options{Reject: f.options.Reject})
+	default:
+		var r *spreadsheet.Reader
+		r, err = spreadsheet.NewReader(f.file, f.size, spreadsheet.Options{Sheet: c.Sheet, HeaderRow: c.HeaderRow, NoHeader: c.Header == HeaderNone,
+			Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+		if err != nil {
+			return err
+		}
+		f.reader, f.sheets = r, r.Sheets()
+		f.closers = append(f.closers, r)
+		if c.Sheet == "" {
+			c.Sheet = r.Sheet()
+			f.guess("sheet", c.Sheet, len(f.sheets) == 1, "it is the first", f.sheets...)
+		}
+		if c.Header == "" {
+			c.Header = HeaderFirst
+		}
+		if c.HeaderRow == 0 && c.Header == HeaderFirst {
+			c.HeaderRow = int(r.HeaderRow())
+			f.guess("headerRow", fmt.Sprint(c.HeaderRow), false, "it is the first row that is not empty")
+		}
+	}
+	return err
+}
+
+// unpacked opens the file's text as it is stored, without its packing.
+func (f *finder) unpacked() (io.Reader, error) {
+	at := &position{Reader: io.NewSectionReader(f.file, 0, f.size)}
+	kind := f.settled.Packing
+	if kind == NotPacked {
+		kind = packing.None
+	}
+	r, err := packing.NewReader(at, kind, f.options.MostUnpack)
+	if err != nil {
+		return nil, err
+	}
+	f.used = at
+	f.closers = append(f.closers, r)
+	return r, nil
+}
+
+// decoded opens the file's text in UTF-8.
+func (f *finder) decoded() (io.Reader, error) {
+	r, err := f.unpacked()
+	if err != nil {
+		return nil, err
+	}
+	return textcode.NewReader(r, f.settled.Encoding)
+}
+
+func (f *finder) findEncoding() error {
+	text, err := f.unpacked()
+	if err != nil {
+		return err
+	}
+	found, err := textcode.Find(text)
+	if err != nil {
+		return err
+	}
+	f.settled.Encoding = found.Name
+	f.guess("encoding", found.Name, found.Sure, found.Why, textcode.Names...)
+	return nil
+}
+
+func (f *finder) openText() error {
+	c := &f.settled
+	if c.Encoding == "" {
+		if err := f.findEncoding(); err != nil {
+			return err
+		}
+	}
+	text, err := f.decoded()
+	if err != nil {
+		return err
+	}
+	f.text = make([]byte, headSize)
+	n, err := io.ReadFull(text, f.text)
+	if own := new(record.Unreadable); errors.As(err, &own) {
+		return err
+	}
+	f.text = bytes.TrimPrefix(f.text[:n], []byte("\xEF\xBB\xBF"))
+	if c.Format == "" {
+		f.findFormat()
+	}
+	switch c.Format {
+	case JSON, NDJSON:
+		return f.openJSON()
+	case Fixed:
+		return f.openFixed()
+	}
+	return f.openDelimited()
+}
+
+// findFormat finds the format of a text: JSON begins with a bracket, and most other texts are delimited.
+func (f *finder) findFormat() {
+	c := &f.settled
+	text := bytes.TrimLeft(f.text, " \t\r\n")
+	first, rest, _ := bytes.Cut(text, []byte{'\n'})
+	first, rest = bytes.TrimSpace(first), bytes.TrimSpace(rest)
+	ending := strings.ToLower(filepath.Ext(strings.TrimSuffix(strings.TrimSuffix(f.options.Name, ".gz"), ".zst")))
+	switch {
+	case c.Layout != "":
+		c.Format = Fixed
+		return
+	case len(text) > 0 && text[0] == '{' && bytes.HasSuffix(first, []byte{'}'}) && (len(rest) == 0 && ending != ".json" || len(rest) > 0 && rest[0] == '{'):
+		c.Format = NDJSON
+		f.guess("format", NDJSON, false, "its lines begin with a brace", Formats...)
+	case len(text) > 0 && (text[0] == '{' && ending != ".csv" || text[0] == '[' && (ending == ".json" || bytes.HasPrefix(bytes.TrimSpace(text[1:]), []byte{'{'}))):
+		c.Format = JSON
+		f.guess("format", JSON, false, "it begins with a bracket", Formats...)
+	default:
+		c.Format = Delimited
+		f.guess("format", Delimited, false, "it is text", Formats...)
+	}
+}
+
+func (f *finder) openJSON() (err error) {
+	c := &f.settled
+	if c.Format == JSON && c.Pointer == "" {
+		c.Pointer = NoPointer
+		if p := findPointer(f.text); p != "" {
+			c.Pointer = p
+			f.guess("pointer", p, false, "it is the first array of objects", NoPointer)
+		}
+	}
+	pointer := c.Pointer
+	if pointer == NoPointer {
+		pointer = ""
+	}
+	f.reader, err = jsontext.NewReader(func() (io.Reader, error) {
+		text, err := f.decoded()
+		if err != nil || c.Encoding != textcode.UTF8 || c.Format == NDJSON {
+			return text, err
+		}
+		return &strict{transform.NewReader(text, encoding.UTF8Validator)}, nil
+	}, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Reject: f.options.Reject})
+	return err
+}
+
+// strict says what is wrong with text that is not UTF-8.
+type strict struct{ io.Reader }
+
+func (s *strict) Read(p []byte) (int, error) {
+	n, err := s.Reader.Read(p)
+	if err == encoding.ErrInvalidUTF8 {
+		err = &record.Unreadable{What: "bytes stand in it that are not UTF-8; state the encoding"}
+	}
+	return n, err
+}
+
+// findPointer finds the first array whose first element is an object in the beginning of a document.
+func findPointer(text []byte) string {
+	var path []string // the names on the way, of which the first is the document's and empty
+	name := ""
+	for i := 0; i < len(text); i++ {
+		switch text[i] {
+		case '"':
+			end := i + 1
+			for end < len(text) && text[end] != '"' {
+				if text[end] == '\\' {
+					end++
+				}
+				end++
+			}
+			if end < len(text) {
+				name = string(text[i+1 : end])
+			}
+			i = end
+		case '{':
+			path = append(path, name)
+			name = ""
+		case '[':
+			if rest := bytes.TrimLeft(text[i+1:], " \t\r\n"); len(rest) > 0 && rest[0] == '{' {
+				if len(path) == 0 {
+					return "" // the document itself
+				}
+				pointer := ""
+				for _, p := range append(path, name)[1:] {
+					pointer += "/" + strings.NewReplacer("~", "~0", "/", "~1").Replace(p)
+				}
+				return pointer
+			}
+			depth := 0 // a list of something else is passed over
+			for ; i < len(text); i++ {
+				if text[i] == '[' {
+					depth++
+				} else if text[i] == ']' {
+					if depth--; depth == 0 {
+						break
+					}
+				}
+			}
+		case '}':
+			path = path[:max(len(path)-1, 0)]
+		}
+	}
+	return ""
+}
+
+func (f *finder) withoutLast() (io.Reader, error) {
+	text, err := f.decoded()
+	if err != nil || f.settled.SkipLast == 0 {
+		return text, err
+	}
+	f.last = lines.NewHoldBack(text, f.settled.SkipLast)
+	return f.last, nil
+}
+
+func (f *finder) openFixed() error {
+	c := &f.settled
+	layout, err := fixed.ParseLayout(c.Layout)
+	if err != nil {
+		return &ChoiceError{"layout", err.Error()}
+	}
+	f.findFooter()
+	text, err := f.withoutLast()
+	if err != nil {
+		return err
+	}
+	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+	return err
+}
+
+func (f *finder) openDelimited() error {
+	c := &f.settled
+	head := f.text
+	for range c.SkipFirst {
+		_, rest, found := bytes.Cut(head, []byte{'\n'})
+		if !found {
+			break
+		}
+		head = rest
+	}
+	if c.Delimiter == "" {
+		d, alike, of := delimited.FindDelimiter(head)
+		c.Delimiter = string(d)
+		why := fmt.Sprintf("%d of the first %d lines have as many cells with it as the first", alike, of)
+		if alike == 0 {
+			why = "no other divides the lines into cells, either"
+		}
+		f.guess("delimiter", c.Delimiter, false, why, strings.Split(delimited.Delimiters, "")...)
+	}
+	if c.Header == "" {
+		var why string
+		c.Header, why = f.findHeader(head)
+		f.guess("header", c.Header, false, why, HeaderFirst, HeaderNone)
+	}
+	f.findFooter()
+	text, err := f.withoutLast()
+	if err != nil {
+		return err
+	}
+	f.reader, err = delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: c.SkipFirst,
+		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+	return err
+}
+
+// findHeader tells whether the first line names the columns: a line with a cell that is a number or a date does not.
+func (f *finder) findHeader(head []byte) (string, string) {
+	r, err := delimited.NewReader(bytes.NewReader(head[:bytes.LastIndexByte(head, '\n')+1]), delimited.Options{Delimiter: f.settled.Delimiter[0], NoQuotes: f.settled.NoQuotes})
+	if err != nil {
+		return HeaderFirst, "most files have one"
+	}
+	for _, name := range r.Columns() {
+		if isValue(name) {
+			return HeaderNone, fmt.Sprintf("the first line has %q, which is no name", name)
+		}
+	}
+	return HeaderFirst, "no cell of the first line is a number or a date"
+}
+
+// isValue reports whether a text is a number or a date rather than a name.
+func isValue(text string) bool {
+	digits := 0
+	for _, c := range text {
+		switch {
+		case c >= '0' && c <= '9':
+			digits++
+		case !strings.ContainsRune("+-.,/: ", c):
+			return false
+		}
+	}
+	return digits > 0
+}
+
+// footerWords are how footers begin, in lower case.
+var footerWords = []string{"total", "sum", "trailer", "trl", "footer", "end of", "eof", "records", "record count", "count", "control"}
+
+// findFooter looks at the last line of a text that is not packed: whether it begins as footers do.
+func (f *finder) findFooter() {
+	c := &f.settled
+	if c.Footers != nil {
+		return
+	}
+	c.Footers = []string{}
+	if c.SkipLast > 0 || c.Packing != NotPacked || c.Encoding == textcode.UTF16LE || c.Encoding == textcode.UTF16BE {
+		return
+	}
+	tail := make([]byte, min(f.size, headSize))
+	if _, err := f.file.ReadAt(tail, f.size-int64(len(tail))); err != nil && err != io.EOF {
+		return
+	}
+	tail = bytes.TrimRight(tail, "\r\n")
+	at := bytes.LastIndexByte(tail, '\n')
+	if at < 0 {
+		return
+	}
+	r, err := textcode.NewReader(bytes.NewReader(tail[at+1:]), c.Encoding)
+	if err != nil {
+		return
+	}
+	line, err := bufio.NewReader(r).ReadString('\n')
+	if err != nil && err != io.EOF || !utf8.ValidString(line) {
+		return
+	}
+	begin := line
+	if c.Format == Delimited {
+		begin, _, _ = strings.Cut(line, c.Delimiter)
+	} else if fields := strings.Fields(line); len(fields) > 0 {
+		begin = fields[0]
+	}
+	for _, w := range footerWords {
+		if strings.HasPrefix(strings.ToLower(strings.Trim(begin, `" `)), w) && len(begin) < 40 {
+			c.Footers = []string{begin}
+			f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
+			return
+		}
+	}
+}
