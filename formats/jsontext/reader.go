@@ -233,6 +233,7 @@ type arraySource struct {
 	where *lines.Counter
 	limit *limit
 	depth int // of the objects and lists around the array
+	ended bool
 }
 
 func newArraySource(text io.Reader, pointer string) (*arraySource, error) {
@@ -332,8 +333,12 @@ func (s *arraySource) fault(err error) error {
 }
 
 func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
+	if s.ended {
+		return 0, "", nil, io.EOF
+	}
 	s.limit.left = record.MaxRecordBytes
 	if !s.dec.More() {
+		s.ended = true
 		if _, err := s.token(); err != nil { // the end of the array
 			return 0, "", nil, err
 		}
