@@ -317,7 +317,7 @@ func (f *finder) findFormat() {
 	case c.Layout != "":
 		c.Format = Fixed
 		return
-	case len(text) > 0 && text[0] == '{' && bytes.HasSuffix(first, []byte{'}'}) && (len(rest) == 0 && ending != ".json" || len(rest) > 0 && rest[0] == '{'):
+	case len(text) > 0 && text[0] == '{' && bytes.HasSuffix(first, []byte{'}'}) && (len(rest) == 0 && ending != ".json" && findPointer(f.text) == "" || len(rest) > 0 && rest[0] == '{'):
 		c.Format = NDJSON
 		f.guess("format", NDJSON, false, "its lines begin with a brace", Formats...)
 	case len(text) > 0 && (text[0] == '{' && ending != ".csv" || text[0] == '[' && (ending == ".json" || bytes.HasPrefix(bytes.TrimSpace(text[1:]), []byte{'{'}))):

@@ -15,7 +15,7 @@ import (
 
 // The limits of what unpacks into memory.
 const (
-	mostText  = 256 << 20 // the texts that cells share
+	mostText  = 128 << 20 // the texts that cells share
 	mostOther = 16 << 20  // the workbook's list of sheets, its relations, its styles
 	mostCell  = 1 << 20   // what may stand between two marks of a sheet
 )
@@ -190,6 +190,7 @@ func (w *workbook) readTexts() error {
 		return damaged(name, err)
 	}
 	defer in.Close()
+	w.texts.text = make([]byte, 0, min(w.files[name].UncompressedSize64, mostText)) // at once, for growing would hold it twice
 	marks := newMarks(&bounded{in, name, mostText})
 	within, phonetic := false, 0
 	for {
