@@ -3,10 +3,12 @@ package store
 import (
 	"container/list"
 	"context"
+	"errors"
 	"fmt"
 	"sync"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
+	"gorm.io/gorm"
 
 	"twinsieve/core/record"
 )
@@ -53,6 +55,19 @@ func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
 	}
 	t.store.blobs.put(key, b)
 	return b, nil
+}
+
+// Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end.
+func (t *table) Column(ctx context.Context, i, c int) (*array.String, error) {
+	var chunk Chunk
+	err := t.store.reads.WithContext(ctx).Where(`snapshot_id = ? AND batch = ? AND "column" = ?`, t.snap.ID, i, c).Take(&chunk).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, fmt.Errorf("%w: the records of snapshot %d of this set are no longer kept", ErrNotFound, t.snap.Number)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return record.DecodeColumn(chunk.Blob)
 }
 
 type blobKey struct {

@@ -33,6 +33,22 @@ func (s *Sum) Add(plain []byte) {
 	s.long = s.long.Add(Decimal(plain))
 }
 
+// AddTimes adds the number with the plain form plain so many times.
+func (s *Sum) AddTimes(plain []byte, times int64) {
+	c, places, ok := small(plain)
+	if !ok {
+		s.long = s.long.Add(Decimal(plain).Mul(decimal.NewFromInt(times)))
+		return
+	}
+	hi, lo := bits.Mul64(uint64(max(c, -c)), uint64(times))
+	if c < 0 { // in two's complement
+		var borrow uint64
+		lo, borrow = bits.Sub64(0, lo, 0)
+		hi, _ = bits.Sub64(0, hi, borrow)
+	}
+	s.byPlaces[places].add(hi, lo)
+}
+
 // Merge adds all that other has.
 func (s *Sum) Merge(other *Sum) {
 	for i, w := range other.byPlaces {

@@ -146,3 +146,20 @@ func stringArray(text []byte, offsets []int32, valid []byte) *array.String {
 func dataOf(t arrow.DataType, n int, b []byte) *array.Data {
 	return array.NewData(t, n, []*memory.Buffer{nil, memory.NewBufferBytes(b)}, nil, 0, 0)
 }
+
+// columnTable is a table that can give one column of a batch without the others.
+type columnTable interface {
+	Column(ctx context.Context, i, c int) (*array.String, error)
+}
+
+// ColumnOf returns column c of a table's batch i. Tables that can, read no other column for it.
+func ColumnOf(ctx context.Context, t Table, i, c int) (*array.String, error) {
+	if t, ok := t.(columnTable); ok {
+		return t.Column(ctx, i, c)
+	}
+	b, err := t.Batch(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	return b.Columns[c], nil
+}

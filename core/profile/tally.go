@@ -1,0 +1,94 @@
+package profile
+
+import (
+	"bytes"
+
+	"github.com/cespare/xxhash/v2"
+)
+
+// tally counts how many records have each value. Values are compared byte by byte; their hashes only find the place.
+type tally struct {
+	slots   []uint32 // places in entries plus one, by hash; a power of two of them
+	entries []entry
+	text    []byte // of all values, one behind another
+}
+
+type entry struct {
+	hash    uint64
+	start   uint64
+	size    uint32
+	records int64
+}
+
+func newTally() *tally { return &tally{slots: make([]uint32, 1024)} }
+
+// bytes is about how much memory the tally holds.
+func (t *tally) bytes() int64 {
+	return int64(len(t.slots)*4 + cap(t.entries)*32 + cap(t.text))
+}
+
+func hash(text []byte) uint64 { return xxhash.Sum64(text) }
+
+// add counts a value once more.
+func (t *tally) add(h uint64, text []byte) {
+	mask := uint64(len(t.slots) - 1)
+	for at := h & mask; ; at = (at + 1) & mask {
+		n := t.slots[at]
+		if n == 0 {
+			t.slots[at] = uint32(len(t.entries) + 1)
+			break
+		}
+		if e := &t.entries[n-1]; e.hash == h && bytes.Equal(t.value(e), text) {
+			e.records++
+			return
+		}
+	}
+	t.entries = append(t.entries, entry{h, uint64(len(t.text)), uint32(len(text)), 1})
+	t.text = append(t.text, text...)
+	if len(t.entries)*2 > len(t.slots) {
+		t.place(2 * len(t.slots))
+	}
+}
+
+func (t *tally) value(e *entry) []byte { return t.text[e.start : e.start+uint64(e.size)] }
+
+// place finds every entry a place anew.
+func (t *tally) place(slots int) {
+	t.slots = make([]uint32, slots)
+	mask := uint64(slots - 1)
+	for i := range t.entries {
+		at := t.entries[i].hash & mask
+		for t.slots[at] != 0 {
+			at = (at + 1) & mask
+		}
+		t.slots[at] = uint32(i + 1)
+	}
+}
+
+// keep forgets every value that does not belong to a part.
+func (t *tally) keep(p part) {
+	kept := newTally()
+	for i := range t.entries {
+		if e := &t.entries[i]; p.has(e.hash, t.value(e)) {
+			kept.entries = append(kept.entries, entry{e.hash, uint64(len(kept.text)), e.size, e.records})
+			kept.text = append(kept.text, t.value(e)...)
+		}
+	}
+	slots := len(kept.slots)
+	for slots < 2*len(kept.entries) {
+		slots *= 2
+	}
+	kept.place(slots)
+	*t = *kept
+}
+
+// has reports whether a value has been counted.
+func (t *tally) has(text []byte) bool {
+	h, mask := hash(text), uint64(len(t.slots)-1)
+	for at := h & mask; t.slots[at] != 0; at = (at + 1) & mask {
+		if e := &t.entries[t.slots[at]-1]; e.hash == h && bytes.Equal(t.value(e), text) {
+			return true
+		}
+	}
+	return false
+}

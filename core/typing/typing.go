@@ -1,0 +1,286 @@
+// Package typing finds how a column's texts are to be understood: as text, integer, decimal, date, timestamp or boolean.
+//
+// What is found is a proposal with its evidence: how many values read as the type, and which do not. It changes nothing:
+// a cell stays the text that it came as, and what a key part or compared field is read as is said by the sieve.
+//
+// Codes stay codes. A column in which digits stand with zeros in front of them, or in runs longer than a number has, is
+// text, whatever else is in it; so are versions such as 5.9 and 5.10. Where more than one type reads every value, as
+// 03/04/2026 is a day in April or in March, the type is ambiguous, and nothing is decided.
+package typing
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/tray"
+)
+
+// The names of types.
+const (
+	Text      = "text"
+	Integer   = "integer"
+	Decimal   = "decimal"
+	Date      = "date"
+	Timestamp = "timestamp"
+	Boolean   = "boolean"
+)
+
+// Names are the types that there are.
+var Names = []string{Text, Integer, Decimal, Date, Timestamp, Boolean}
+
+// Type is a type, and the form in which its values are written: of a decimal "point" or "comma", of a date its layout, of
+// a boolean its two words, "true/false".
+type Type struct {
+	Name string `json:"name" enum:"text,integer,decimal,date,timestamp,boolean"`
+	Form string `json:"form,omitempty"`
+}
+
+// String is the type as it is shown: "date DD.MM.YYYY".
+func (t Type) String() string { return strings.TrimSpace(t.Name + " " + t.Form) }
+
+// Finding is the type that a column's values propose, with its evidence.
+type Finding struct {
+	Type
+	Values    int64   `json:"values" description:"Values that are not blank."`
+	Read      int64   `json:"read" description:"Of these, values that read as the type."`
+	Unread    []Count `json:"unread" nullable:"false" description:"The first values that do not, in the order of their texts."`
+	Ambiguous []Type  `json:"ambiguous" nullable:"false" description:"The types that read equally many values, where more than one does; nothing is decided between them."`
+	Why       string  `json:"why"`
+}
+
+// Count is a value, and how many records have it.
+type Count struct {
+	Text    string `json:"text"`
+	Records int64  `json:"records"`
+}
+
+// examples is how many values that do not read are kept.
+const examples = 5
+
+// share is the least share of its values that a type must read to be proposed, and few the number of values below which it
+// must read all.
+const (
+	share = 0.9
+	few   = 10
+)
+
+// Finder finds the type of a column from its values. The zero value is not useful: see [NewFinder].
+type Finder struct {
+	values     int64
+	candidates []candidate
+	zeros      Count    // digits with zeros in front
+	long       Count    // more digits than a number has
+	places     [2]Count // decimals with one digit behind the point, and with two of which the last is a zero
+}
+
+type candidate struct {
+	Type
+	reads  func(text []byte) bool
+	kind   kind
+	read   int64
+	unread []Count
+}
+
+// kind is what a text must be made of for a candidate to be tried.
+type kind int
+
+const (
+	words kind = 1 << iota
+	digits
+)
+
+// dateLayouts are the layouts that are tried, the stricter of two before the laxer.
+var dateLayouts = []string{"YYYY-MM-DD", "YYYY/MM/DD", "YYYY.MM.DD", "YYYYMMDD", "DD.MM.YYYY", "D.M.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "D/M/YYYY", "M/D/YYYY",
+	"DD-MM-YYYY", "MM-DD-YYYY"}
+
+// NewFinder returns a finder that has seen no value.
+func NewFinder() *Finder {
+	f := &Finder{}
+	for _, pair := range []string{"true/false", "yes/no", "Y/N"} {
+		yes, no, _ := strings.Cut(pair, "/")
+		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: func(b []byte) bool {
+			return bytes.EqualFold(b, []byte(yes)) || bytes.EqualFold(b, []byte(no))
+		}})
+	}
+	for _, layout := range dateLayouts {
+		f.candidates = append(f.candidates, candidate{Type: Type{Date, layout}, kind: digits, reads: dateReads(layout)})
+	}
+	f.candidates = append(f.candidates,
+		candidate{Type: Type{Timestamp, ""}, kind: digits | words, reads: isTimestamp},
+		candidate{Type: Type{Integer, ""}, kind: digits, reads: isInteger},
+		candidate{Type: Type{Decimal, Point}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Point); return ok }},
+		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Comma); return ok }})
+	return f
+}
+
+func dateReads(layout string) func([]byte) bool {
+	r := dateReader(layout)
+	return func(b []byte) bool {
+		v := r.Cell(b)
+		return v.State == reading.Text && string(v.Text[:2]) >= "17" && string(v.Text[:2]) <= "22"
+	}
+}
+
+// dateReader returns a reader of dates in one of the layouts that are known to be layouts.
+func dateReader(layout string) *reading.Reader {
+	r, err := reading.Parse("date " + layout)
+	if err != nil {
+		panic(err)
+	}
+	chain, err := reading.Compile([]reading.Reading{r}, tray.Left)
+	if err != nil {
+		panic(err)
+	}
+	return chain.Reader()
+}
+
+// Add tells the finder of a value, which is not blank, and how many records have it. Spaces around it do not count.
+func (f *Finder) Add(text []byte, records int64) {
+	f.values += records
+	text = bytes.TrimSpace(text)
+	k := kindOf(text)
+	for i := range f.candidates {
+		c := &f.candidates[i]
+		if c.kind&k == k && k != 0 && c.reads(text) {
+			c.read += records
+			continue
+		}
+		c.unread = first(c.unread, Count{string(text[:min(len(text), 100)]), records})
+	}
+	if k == digits {
+		f.code(text, records)
+	}
+}
+
+// first keeps the first counts in the order of their texts.
+func first(list []Count, c Count) []Count {
+	if len(list) == examples && c.Text >= list[examples-1].Text {
+		return list
+	}
+	at, found := slices.BinarySearchFunc(list, c, func(a, b Count) int { return cmp.Compare(a.Text, b.Text) })
+	if found {
+		list[at].Records += c.Records
+		return list
+	}
+	list = slices.Insert(list, at, c)
+	return list[:min(len(list), examples)]
+}
+
+// kindOf says what a text is made of: 0 for what no candidate reads.
+func kindOf(text []byte) kind {
+	if len(text) == 0 || len(text) > 60 {
+		return 0
+	}
+	var k kind
+	for _, c := range text {
+		switch {
+		case c >= '0' && c <= '9':
+			k |= digits
+		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
+			k |= words
+		case c >= 0x80 && c != 0xC2 && c != 0xA0: // but for the no-break space
+			return 0
+		}
+	}
+	return k
+}
+
+// code looks for what makes a column of digits a column of codes.
+func (f *Finder) code(text []byte, records int64) {
+	whole, behind, _ := bytes.Cut(bytes.TrimLeft(text, "+-"), []byte{'.'})
+	allDigits := len(bytes.Trim(whole, "0123456789")) == 0
+	see := func(c *Count) {
+		if c.Records == 0 || string(text) < c.Text {
+			c.Text = string(text)
+		}
+		c.Records += records
+	}
+	switch {
+	case len(whole) > 1 && whole[0] == '0' && allDigits:
+		see(&f.zeros)
+	case len(whole) > mostDigits && allDigits:
+		see(&f.long)
+	case allDigits && len(behind) == 1:
+		see(&f.places[0])
+	case allDigits && len(behind) == 2 && behind[1] == '0':
+		see(&f.places[1])
+	}
+}
+
+// Find says what the values that were added propose.
+func (f *Finder) Find() Finding {
+	none := Finding{Type: Type{Name: Text}, Values: f.values, Read: f.values, Unread: []Count{}, Ambiguous: []Type{}}
+	if f.values == 0 {
+		none.Why = "every cell is blank"
+		return none
+	}
+	best := f.candidates[0]
+	for _, c := range f.candidates[1:] {
+		if c.read > best.read {
+			best = c
+		}
+	}
+	if why := f.codes(best.Type); why != "" {
+		none.Why = why
+		return none
+	}
+	if best.read < f.values && (f.values < few || float64(best.read) < share*float64(f.values)) {
+		none.Why = "no other type reads its values"
+		if best.read > 0 {
+			none.Why = fmt.Sprintf("%s would read only %d of %d values, and not %q", best.Type, best.read, f.values, best.unread[0].Text)
+		}
+		return none
+	}
+	found := Finding{Type: best.Type, Values: f.values, Read: best.read, Unread: append([]Count{}, best.unread...), Ambiguous: []Type{}, Why: "it reads every value"}
+	if best.read < f.values {
+		found.Why = fmt.Sprintf("it reads %d of %d values", best.read, f.values)
+	}
+	for _, c := range f.candidates {
+		if c.read == best.read && different(best.Type, c.Type) && !slices.ContainsFunc(found.Ambiguous, func(t Type) bool { return !different(t, c.Type) }) {
+			found.Ambiguous = append(found.Ambiguous, c.Type)
+		}
+	}
+	if len(found.Ambiguous) > 0 {
+		found.Ambiguous = append([]Type{best.Type}, found.Ambiguous...)
+		found.Form = ""
+		found.Why = "every value reads in more than one way; nothing in them decides"
+	}
+	return found
+}
+
+// codes says why a column that reads as numbers holds codes, or nothing.
+func (f *Finder) codes(t Type) string {
+	if t.Name != Integer && t.Name != Decimal {
+		return ""
+	}
+	switch {
+	case f.zeros.Records > 0:
+		return fmt.Sprintf("digits have zeros in front of them, as in %q: codes, not numbers", f.zeros.Text)
+	case f.long.Records > 0:
+		return fmt.Sprintf("there are runs of more than %d digits, as %q: codes, not numbers", mostDigits, f.long.Text)
+	case t.Name == Decimal && f.places[0].Records > 0 && f.places[1].Records > 0:
+		return fmt.Sprintf("%q stands beside %q: versions, not numbers", f.places[1].Text, f.places[0].Text)
+	}
+	return ""
+}
+
+// different reports whether two types that read the same values would understand them differently. The laxer of two
+// layouts reads the same days as the stricter; an integer is the same number as a decimal.
+func different(a, b Type) bool {
+	switch {
+	case a == b:
+		return false
+	case a.Name == Date && b.Name == Date:
+		lax := strings.NewReplacer("DD", "D", "MM", "M")
+		return lax.Replace(a.Form) != lax.Replace(b.Form)
+	case a.Name == Integer && b.Name == Decimal, a.Name == Decimal && b.Name == Integer:
+		return false
+	case a.Name == Date && a.Form == "YYYYMMDD", b.Name == Date && b.Form == "YYYYMMDD":
+		return b.Name != Decimal && a.Name != Decimal
+	}
+	return true
+}

@@ -1,0 +1,84 @@
+package typing_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"twinsieve/core/typing"
+)
+
+// TestFind is one table of values and what they propose.
+func TestFind(t *testing.T) {
+	for _, c := range []struct{ values, want, ambiguous, why string }{
+		{"1|2|-30|0", "integer", "", "it reads every value"},
+		{"12.50|3|-0.05", "decimal point", "", ""},
+		{"12,50|3,00", "decimal comma", "", ""},
+		{"1.234,56|12,00", "decimal comma", "", ""},
+		{"1,234.56|12.00", "decimal point", "", ""},
+		{"1 234,56|12,00", "decimal comma", "", ""},
+		{"1,234|5,678", "decimal", "decimal point, decimal comma", "more than one way"},
+		{"1.234|5.678", "decimal", "decimal point, decimal comma", "more than one way"},
+		{"1.234|5.6", "decimal point", "", ""},
+		{"007|8|9", "text", "", `as in "007": codes`},
+		{"0000|1234", "text", "", "codes"},
+		{"98765432109876543210|1", "text", "", ""},
+		{"5.9|5.10|5.11", "text", "", `"5.10" stands beside "5.9": versions`},
+		{"100|99.50|12.25", "decimal point", "", ""},
+		{"6000-6063|7000-7001", "text", "", "no other type"},
+		{"1e5|2e5", "text", "", ""},
+		{"2026-03-04|2026-12-31", "date YYYY-MM-DD", "", ""},
+		{"31.12.2026|01.02.2026", "date DD.MM.YYYY", "", ""},
+		{"31.12.2026|1.2.2026", "date D.M.YYYY", "", ""},
+		{"03/04/2026|05/06/2026", "date", "date DD/MM/YYYY, date MM/DD/YYYY", "more than one way"},
+		{"03/04/2026|25/06/2026", "date DD/MM/YYYY", "", ""},
+		{"3/4/2026|12/31/2026", "date M/D/YYYY", "", ""},
+		{"2026-03-04T10:00:00Z|2026-03-04 11:00", "timestamp", "", ""},
+		{"yes|No|YES", "boolean yes/no", "", ""},
+		{"true|false", "boolean true/false", "", ""},
+		{"NA|null|none|nan", "text", "", ""},
+		{"1|2|x", "text", "", `integer would read only 2 of 3 values, and not "x"`},
+		{"1|2|3|4|5|6|7|8|9|10|11|x", "integer", "", "it reads 11 of 12 values"},
+		{" 1 |2", "integer", "", ""},
+		{"Żuraw|Île", "text", "", ""},
+		{"", "text", "", "every cell is blank"},
+	} {
+		f := typing.NewFinder()
+		for v := range strings.SplitSeq(c.values, "|") {
+			if v != "" {
+				f.Add([]byte(v), 1)
+			}
+		}
+		got := f.Find()
+		var ambiguous []string
+		for _, a := range got.Ambiguous {
+			ambiguous = append(ambiguous, a.String())
+		}
+		if got.Type.String() != c.want || strings.Join(ambiguous, ", ") != c.ambiguous || !strings.Contains(got.Why, c.why) {
+			t.Errorf("%s: %s, ambiguous %q, %s; want %s", c.values, got.Type, ambiguous, got.Why, c.want)
+		}
+	}
+}
+
+// TestUnread names the values that do not read, and how many records have them.
+func TestUnread(t *testing.T) {
+	f := typing.NewFinder()
+	f.Add([]byte("12.50"), 90)
+	f.Add([]byte("n/a"), 2)
+	f.Add([]byte("?"), 1)
+	if got := f.Find(); got.Type.String() != "decimal point" || got.Values != 93 || got.Read != 90 || fmt.Sprint(got.Unread) != "[{? 1} {n/a 2}]" {
+		t.Errorf("%+v", got)
+	}
+}
+
+func TestReadDecimal(t *testing.T) {
+	for _, c := range []struct{ text, form, want string }{
+		{"1.234,50", typing.Comma, "1234.5"}, {"1,234.50", typing.Point, "1234.5"}, {"1'234'567", typing.Point, "1234567"}, {"1\u00A0234,5", typing.Comma, "1234.5"},
+		{"-0,05", typing.Comma, "-0.05"}, {"+7", typing.Point, "7"}, {"12,34,567", typing.Point, ""}, {"1234,567.0", typing.Point, ""}, {",5", typing.Comma, ""},
+		{"5,", typing.Comma, ""}, {"1,2 345", typing.Point, ""}, {"01", typing.Point, ""}, {"", typing.Point, ""}, {"1,234,56", typing.Point, ""},
+	} {
+		if got, ok := typing.ReadDecimal(nil, []byte(c.text), c.form); ok != (c.want != "") || string(got) != c.want {
+			t.Errorf("%s with %s: %q, %t; want %q", c.text, c.form, got, ok, c.want)
+		}
+	}
+}
