@@ -34,15 +34,20 @@ const maxBody = 4 << 20
 type handler[In, Out any] func(context.Context, *In) (reply[Out], error)
 
 func get[In, Out any](path, id, summary string, h handler[In, Out]) route {
-	return jsonRoute(http.MethodGet, path, id, summary, http.StatusOK, h)
+	return jsonRoute(http.MethodGet, path, id, summary, http.StatusOK, false, h)
 }
 
 func post[In, Out any](path, id, summary string, status int, h handler[In, Out]) route {
-	return jsonRoute(http.MethodPost, path, id, summary, status, h)
+	return jsonRoute(http.MethodPost, path, id, summary, status, true, h)
+}
+
+// start is a post without a body: all that it says is in its path.
+func start[In, Out any](path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(http.MethodPost, path, id, summary, http.StatusAccepted, false, h)
 }
 
 func put[In, Out any](path, id, summary string, h handler[In, Out]) route {
-	return jsonRoute(http.MethodPut, path, id, summary, http.StatusOK, h)
+	return jsonRoute(http.MethodPut, path, id, summary, http.StatusOK, true, h)
 }
 
 func remove[In, Out any](path, id, summary string, h handler[In, Out]) route {
@@ -50,17 +55,17 @@ func remove[In, Out any](path, id, summary string, h handler[In, Out]) route {
 	if _, empty := any(*new(Out)).(*none); empty {
 		status = http.StatusNoContent
 	}
-	return jsonRoute(http.MethodDelete, path, id, summary, status, h)
+	return jsonRoute(http.MethodDelete, path, id, summary, status, false, h)
 }
 
-func jsonRoute[In, Out any](method, path, id, summary string, status int, h handler[In, Out]) route {
+func jsonRoute[In, Out any](method, path, id, summary string, status int, body bool, h handler[In, Out]) route {
 	r := route{method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status}
 	if status == http.StatusNoContent {
 		r.output = nil
 	}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
-		if err := bind(c, in, method == http.MethodPost || method == http.MethodPut); err != nil {
+		if err := bind(c, in, body); err != nil {
 			fail(c, err)
 			return
 		}
@@ -85,8 +90,8 @@ func jsonRoute[In, Out any](method, path, id, summary string, status int, h hand
 }
 
 // upload is a route whose body is a file, streamed.
-func upload[In, Out any](path, id, summary string, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
-	r := route{method: http.MethodPut, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: http.StatusAccepted, consumes: "text/csv"}
+func upload[In, Out any](method, path, id, summary string, status int, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
+	r := route{method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status, consumes: "application/octet-stream"}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
 		if err := bind(c, in, false); err != nil {
@@ -117,7 +122,11 @@ func download[In any](path, id, summary, produces string, h func(context.Context
 			fail(c, err)
 			return
 		}
-		c.Header("Content-Type", produces+"; charset=utf-8")
+		media := out.Type
+		if media == "" {
+			media = produces + "; charset=utf-8"
+		}
+		c.Header("Content-Type", media)
 		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": out.Name}))
 		if err := out.Write(c.Writer); err != nil {
 			// The head is out, so all that can still be said is that the file is not whole.

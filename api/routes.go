@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -9,6 +10,7 @@ import (
 	"strings"
 
 	"twinsieve/core/sieve"
+	"twinsieve/formats/intake"
 	"twinsieve/formats/sievefile"
 	"twinsieve/service"
 	"twinsieve/service/view"
@@ -35,6 +37,45 @@ type loadRequest struct {
 	setPath
 	Source    string `query:"source" json:"-" description:"Name of the file, for people."`
 	Delimiter string `query:"delimiter" json:"-" description:"The delimiter; found where not stated."`
+}
+
+type uploadRequest struct {
+	Name string `query:"name" json:"-" required:"true" description:"Name of the file, for people; its ending speaks for a format."`
+}
+
+type uploadPath struct {
+	Upload string `path:"upload" json:"-" description:"Id of the upload."`
+}
+
+type previewRequest struct {
+	Source  view.SourceRef `json:"source" required:"true"`
+	Choices intake.Choices `json:"choices" required:"true" description:"What is not chosen is found."`
+}
+
+type snapshotRequest struct {
+	setPath
+	view.Recipe
+}
+
+type reloadRequest struct {
+	setPath
+	Source view.SourceRef `json:"source" description:"The new file; not needed where the set came from the service's folder."`
+}
+
+// format is how a file is handed over.
+type format struct {
+	Format string `query:"format" json:"-" enum:"csv,tsv,xlsx,json,ndjson,parquet,arrow" description:"Format of the file; CSV where not stated."`
+	Exact  bool   `query:"exact" json:"-" description:"For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula."`
+}
+
+type setExportRequest struct {
+	setPath
+	format
+}
+
+type exportRequest struct {
+	entriesRequest
+	format
 }
 
 type sievePath struct {
@@ -130,14 +171,59 @@ func routes(v *service.Service) []route {
 		get("/sets/:name", "getSet", "Get a record set", func(ctx context.Context, r *setPath) (reply[*view.Set], error) {
 			return ok(v.Set(ctx, r.Name))
 		}),
-		upload("/sets/:name", "loadSet", "Load a file as the newest snapshot of a record set",
+		upload(http.MethodPut, "/sets/:name", "loadSet", "Send a file and load it as the newest snapshot of a record set; all about it is found", http.StatusAccepted,
 			func(ctx context.Context, r *loadRequest, body io.Reader) (reply[view.Job], error) {
 				source := r.Source
 				if source == "" {
 					source = r.Name
 				}
-				return accepted(v.Load(ctx, service.Load{Set: r.Name, Source: source, Delimiter: r.Delimiter}, body))
+				u, err := v.Upload(ctx, source, body)
+				if err != nil {
+					return reply[view.Job]{}, err
+				}
+				job, err := v.Load(ctx, r.Name, view.Recipe{Source: view.SourceRef{Upload: u.ID}, Choices: intake.Choices{Delimiter: r.Delimiter}})
+				if err != nil {
+					return reply[view.Job]{}, errors.Join(err, v.DropUpload(ctx, u.ID))
+				}
+				return accepted(job, nil)
 			}),
+		upload(http.MethodPost, "/uploads", "upload", "Send a file, to be looked at and loaded", http.StatusCreated,
+			func(ctx context.Context, r *uploadRequest, body io.Reader) (reply[*view.Upload], error) {
+				u, err := v.Upload(ctx, r.Name, body)
+				return reply[*view.Upload]{value: u, status: http.StatusCreated}, err
+			}),
+		remove("/uploads/:upload", "dropUpload", "Forget a file that was sent and will not be loaded", func(ctx context.Context, r *uploadPath) (reply[*none], error) {
+			return reply[*none]{status: http.StatusNoContent}, v.DropUpload(ctx, r.Upload)
+		}),
+		get("/folder", "listFolder", "List the files in the folder that the service may read", func(ctx context.Context, _ *none) (reply[*view.Folder], error) {
+			return ok(v.Folder(ctx))
+		}),
+		post("/previews", "preview", "Say how a file would be read, and load nothing", http.StatusOK, func(ctx context.Context, r *previewRequest) (reply[*view.Preview], error) {
+			return ok(v.Preview(ctx, r.Source, r.Choices))
+		}),
+		post("/sets/:name/snapshots", "loadSnapshot", "Load a source as the newest snapshot of a record set", http.StatusAccepted,
+			func(ctx context.Context, r *snapshotRequest) (reply[view.Job], error) {
+				return accepted(v.Load(ctx, r.Name, r.Recipe))
+			}),
+		get("/sets/:name/snapshots", "listSnapshots", "List the snapshots of a record set, the newest first", func(ctx context.Context, r *setPath) (reply[*view.Snapshots], error) {
+			return ok(v.Snapshots(ctx, r.Name))
+		}),
+		post("/sets/:name/reload", "reloadSet", "Load a record set again with the choices of its newest snapshot", http.StatusAccepted,
+			func(ctx context.Context, r *reloadRequest) (reply[view.Job], error) {
+				return accepted(v.Reload(ctx, r.Name, r.Source))
+			}),
+		get("/sets/:name/changes", "getChanges", "Say what is different between the newest snapshot and the one before", func(ctx context.Context, r *setPath) (reply[*view.Changes], error) {
+			return ok(v.Changes(ctx, r.Name))
+		}),
+		start("/sets/:name/profile", "makeProfile", "Profile a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[view.Job], error) {
+			return accepted(v.MakeProfile(ctx, r.Name))
+		}),
+		get("/sets/:name/profile", "getProfile", "Get the profile of a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[*view.Profile], error) {
+			return ok(v.Profile(ctx, r.Name))
+		}),
+		download("/sets/:name/export", "exportSet", "Hand over a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
+			return v.ExportSet(ctx, r.Name, r.Format, r.Exact)
+		}),
 		remove("/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteSet(ctx, r.Name)
 		}),
@@ -208,8 +294,8 @@ func routes(v *service.Service) []route {
 		get("/runs/:run/entries/:entry", "getEntry", "Get one entry of a report", func(ctx context.Context, r *entryPath) (reply[*view.Entry], error) {
 			return ok(v.Entry(ctx, r.Run, r.Entry))
 		}),
-		download("/runs/:run/export", "exportEntries", "Hand over a report's entries as CSV", "text/csv", func(ctx context.Context, r *entriesRequest) (*service.Export, error) {
-			return v.Export(ctx, r.Run, r.query())
+		download("/runs/:run/export", "exportEntries", "Hand over a report's entries as a file", "text/csv", func(ctx context.Context, r *exportRequest) (*service.Export, error) {
+			return v.Export(ctx, r.Run, r.query(), r.Format, r.Exact)
 		}),
 		get("/jobs", "listJobs", "List the newest jobs", func(ctx context.Context, _ *none) (reply[*view.Jobs], error) {
 			return ok(v.Jobs(ctx))

@@ -11,6 +11,7 @@ import (
 	"twinsieve/client"
 	"twinsieve/demo"
 	"twinsieve/formats/sievefile"
+	"twinsieve/service/view"
 )
 
 func newDemo() *cobra.Command {
@@ -62,7 +63,7 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 			name, file string
 			text       []byte
 		}{{demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog}, {demo.Invoices, demo.InvoicesFile, scenario.Invoices}, {demo.Receipts, demo.ReceiptsFile, scenario.Receipts}} {
-			job, err := c.Load(ctx, set.name, set.file, "", bytes.NewReader(set.text))
+			job, err := c.LoadFile(ctx, set.name, set.file, bytes.NewReader(set.text), view.Recipe{})
 			if err == nil {
 				_, err = c.Wait(ctx, job, nil)
 			}

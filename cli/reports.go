@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
-	"twinsieve/service/handover"
 	"twinsieve/service/view"
 )
 
@@ -225,11 +224,12 @@ func shownCell(p *printer, r *view.Record, column int) string {
 
 func newExport(root *rootFlags) *cobra.Command {
 	q := client.Query{}
-	var out string
+	var out, format string
+	var exact bool
 	cmd := &cobra.Command{
 		Use:   "export [RUN | SIEVE]",
-		Short: "Hand over a report's entries as CSV",
-		Example: `  twinsieve export "Berth billing" --out exceptions.csv
+		Short: "Hand over a report's entries as a file",
+		Example: `  twinsieve export "Berth billing" --out exceptions.xlsx
   twinsieve export 3 --tray missing > missing.csv`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: root.completeSieves,
@@ -239,19 +239,16 @@ func newExport(root *rootFlags) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if out == "" || out == "-" {
-				return fromService(c.Export(cmd.Context(), run.ID, q, cmd.OutOrStdout()))
-			}
-			err = handover.WriteFile(out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, w) })
+			form, err := formatOf(format, out, exact)
 			if err != nil {
-				return fromService(err)
+				return err
 			}
-			fmt.Fprintf(cmd.ErrOrStderr(), "written to %s\n", out)
-			return nil
+			return toFile(cmd, out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, form, w) })
 		},
 	}
 	cmd.Flags().StringVar(&q.Tray, "tray", "", "only the entries of this tray (default: all exceptions)")
 	cmd.Flags().StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
-	cmd.Flags().StringVar(&out, "out", "", "the file to write (default: standard output)")
+	cmd.Flags().StringVar(&out, "out", "", "the file to write, in the format of its ending (default: standard output)")
+	exportFlags(cmd, &format, &exact)
 	return cmd
 }

@@ -29,6 +29,8 @@ type serving struct {
 	data    string
 	memory  string
 	workers int
+	folder  string
+	upload  string
 	verbose bool
 	config  string
 }
@@ -39,6 +41,8 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 	f.StringVar(&s.data, "data", data, "folder of the data file")
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 2GB (default: a quarter of the machine's)")
 	f.IntVar(&s.workers, "workers", 0, "how many processors a job may use (default: all)")
+	f.StringVar(&s.folder, "folder", "", "folder from which files may be loaded by name (default: none)")
+	f.StringVar(&s.upload, "upload-limit", "", "most bytes of a file that is sent, such as 4GB (default: 16GB)")
 	f.BoolVar(&s.verbose, "verbose", false, "log every request")
 	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
 }
@@ -47,6 +51,7 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 func (s *serving) settle(cmd *cobra.Command) error {
 	v := viper.New()
 	v.SetEnvPrefix("TWINSIEVE")
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
 	v.AutomaticEnv()
 	if s.config == "" {
 		s.config = os.Getenv("TWINSIEVE_CONFIG")
@@ -58,7 +63,7 @@ func (s *serving) settle(cmd *cobra.Command) error {
 			return wrongRequest("the settings file cannot be read: %s", err)
 		}
 	}
-	for _, name := range []string{"listen", "data", "memory", "workers", "verbose"} {
+	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "upload-limit", "verbose"} {
 		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
 			if err := flag.Value.Set(v.GetString(name)); err != nil {
 				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), err)
@@ -113,6 +118,18 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 			return err
 		}
 	}
+	var upload int64
+	if s.upload != "" {
+		var err error
+		if upload, err = parseBytes("--upload-limit", s.upload); err != nil {
+			return err
+		}
+	}
+	if s.folder != "" {
+		if info, err := os.Stat(s.folder); err != nil || !info.IsDir() {
+			return wrongRequest("--folder %s is no folder that can be read", s.folder)
+		}
+	}
 	level := slog.LevelInfo
 	if s.verbose {
 		level = slog.LevelDebug
@@ -135,7 +152,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 			logger.Error("closing the data file", "error", err)
 		}
 	}()
-	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Log: logger})
+	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, Log: logger})
 	defer v.Close()
 	handler, err := api.Handler(v, console.Files(), logger)
 	if err != nil {

@@ -3,8 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 	"strconv"
 
 	"github.com/spf13/cobra"
@@ -12,52 +10,6 @@ import (
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
-
-func newLoad(root *rootFlags) *cobra.Command {
-	var as, delimiter string
-	cmd := &cobra.Command{
-		Use:   "load FILE",
-		Short: "Load a file as the newest snapshot of a record set",
-		Example: `  twinsieve load service-log.csv
-  twinsieve load march.csv --as invoices --delimiter ";"
-  zcat log.csv.gz | twinsieve load - --as service-log`,
-		Args: exactArgs(1, "one file, or - for standard input"),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := checkOutput(root.output); err != nil {
-				return err
-			}
-			source, file := filepath.Base(args[0]), io.Reader(cmd.InOrStdin())
-			if args[0] == "-" {
-				if source = "standard input"; as == "" {
-					return wrongRequest("standard input has no name; name the record set with --as")
-				}
-			} else {
-				f, err := os.Open(args[0])
-				if err != nil {
-					return broken("the file cannot be read: %s", err)
-				}
-				defer f.Close()
-				file = f
-			}
-			if as == "" {
-				as = setName(args[0])
-			}
-			if delimiter == `\t` {
-				delimiter = "\t"
-			}
-			c := root.client()
-			job, err := c.Load(cmd.Context(), as, source, delimiter, file)
-			result, err := wait(cmd, c, job, err)
-			if err != nil {
-				return err
-			}
-			return printSets(newPrinter(cmd, root.output), []view.Set{*result.Set}, result.Set)
-		},
-	}
-	cmd.Flags().StringVar(&as, "as", "", "name of the record set (default: the file's name without its ending)")
-	cmd.Flags().StringVar(&delimiter, "delimiter", "", "the delimiter (found where not stated; \\t for a tab)")
-	return cmd
-}
 
 func newSets(root *rootFlags) *cobra.Command {
 	return &cobra.Command{
@@ -103,11 +55,12 @@ func (p *printer) count(n int64) string {
 func newRecords(root *rootFlags) *cobra.Command {
 	var limit int
 	var after string
-	var rejects bool
+	var rejects, exact bool
+	var out, format string
 	cmd := &cobra.Command{
 		Use:               "records SET",
 		Short:             "Show records of a record set, or the lines that were rejected",
-		Example:           "  twinsieve records service-log --limit 10\n  twinsieve records service-log --rejects",
+		Example:           "  twinsieve records service-log --limit 10\n  twinsieve records service-log --rejects\n  twinsieve records service-log --out service-log.xlsx",
 		Args:              exactArgs(1, "the name of a record set"),
 		ValidArgsFunction: root.completeSets,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -115,6 +68,13 @@ func newRecords(root *rootFlags) *cobra.Command {
 				return err
 			}
 			p, c := newPrinter(cmd, root.output), root.client()
+			if out != "" {
+				form, err := formatOf(format, out, exact)
+				if err != nil {
+					return err
+				}
+				return toFile(cmd, out, func(w io.Writer) error { return c.ExportSet(cmd.Context(), args[0], form, w) })
+			}
 			if rejects {
 				page, err := c.Rejects(cmd.Context(), args[0], after, limit)
 				if err != nil {
@@ -148,6 +108,8 @@ func newRecords(root *rootFlags) *cobra.Command {
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many")
 	cmd.Flags().StringVar(&after, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&rejects, "rejects", false, "show the rejected lines")
+	cmd.Flags().StringVar(&out, "out", "", "write all records to this file, in the format of its ending")
+	exportFlags(cmd, &format, &exact)
 	return cmd
 }
 

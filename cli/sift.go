@@ -19,23 +19,26 @@ import (
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
-	"twinsieve/formats/delimited"
+	"twinsieve/formats/intake"
+	"twinsieve/formats/outform"
 	"twinsieve/service/handover"
 	"twinsieve/service/summary"
 )
 
 // sifting is the whole job on two files, in this process.
 type sifting struct {
-	files      [2]string
-	flags      definitionFlags
-	sieveFile  string
-	delimiters [2]string
-	out        string
-	show       int
-	memory     string
-	workers    int
-	tempDir    string
-	swap       bool
+	files     [2]string
+	flags     definitionFlags
+	sieveFile string
+	choices   [2]choiceFlags
+	read      [2]intake.Choices
+	exact     bool
+	out       string
+	show      int
+	memory    string
+	workers   int
+	tempDir   string
+	swap      bool
 }
 
 func newSift(root *rootFlags) *cobra.Command {
@@ -67,9 +70,11 @@ LEFT=RIGHT, or one name where both sides have it, followed by a colon and readin
 	f.StringArrayVar(&s.flags.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
 	f.BoolVar(&s.swap, "swap", false, "exchange the sides: files, key and fields")
 	f.StringVar(&s.sieveFile, "sieve", "", "a sieve file with key and fields, NAME.sieve.yaml")
-	f.StringVar(&s.delimiters[0], "left-delimiter", "", "the left file's delimiter (found where not stated; \\t for a tab)")
-	f.StringVar(&s.delimiters[1], "right-delimiter", "", "the right file's delimiter")
-	f.StringVar(&s.out, "out", "", "write all exceptions to this CSV file")
+	for _, side := range tray.Sides {
+		s.choices[side].add(cmd, side.String()+"-")
+	}
+	f.StringVar(&s.out, "out", "", "write all exceptions to this file, in the format of its ending")
+	f.BoolVar(&s.exact, "exact", false, "for programs: in CSV and TSV, set nothing before texts that a spreadsheet would run")
 	f.IntVar(&s.show, "show", 0, "print so many exceptions, too")
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 64MB (default: a quarter of the machine's)")
 	f.IntVar(&s.workers, "workers", 0, "how many processors to use (default: all)")
@@ -80,10 +85,12 @@ LEFT=RIGHT, or one name where both sides have it, followed by a colon and readin
 // sifted is what sift prints as JSON.
 type sifted struct {
 	*summary.Summary
-	Files   [2]string             `json:"files"`
-	Rejects [2]int64              `json:"rejects"`
+	Files   [2]string          `json:"files"`
+	Rejects [2]int64           `json:"rejects"`
 	Listed  [2][]record.Reject `json:"rejected"` // the first rejects of each file
-	Out     string                `json:"out,omitempty"`
+	Read    [2]intake.Choices  `json:"read"`     // how each file was read
+	Footers [2][]intake.Footer `json:"footers"`
+	Out     string             `json:"out,omitempty"`
 }
 
 // rejectsListed is how many rejects of a file are listed.
@@ -108,7 +115,12 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if s.swap {
 		d = d.Swapped()
 		s.files[0], s.files[1] = s.files[1], s.files[0]
-		s.delimiters[0], s.delimiters[1] = s.delimiters[1], s.delimiters[0]
+		s.choices[0], s.choices[1] = s.choices[1], s.choices[0]
+	}
+	for _, side := range tray.Sides {
+		if s.read[side], err = s.choices[side].choices(cmd); err != nil {
+			return err
+		}
 	}
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
@@ -210,18 +222,22 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 				return broken("the %s file cannot be read: %s", side, err)
 			}
 			defer f.Close()
-			opts := delimited.Options{Reject: func(r record.Reject) {
+			info, err := f.Stat()
+			if err != nil {
+				return broken("the %s file cannot be read: %s", side, err)
+			}
+			if !info.Mode().IsRegular() {
+				return wrongRequest("%s is not a file that can be read from any place; sift reads regular files", s.files[side])
+			}
+			r, err := intake.Open(f, info.Size(), s.read[side], intake.Options{Name: s.files[side], Reject: func(r record.Reject) {
 				if len(result.Listed[side]) < rejectsListed {
 					result.Listed[side] = append(result.Listed[side], r)
 				}
-			}}
-			if opts.Delimiter, err = delimiterOf(s.delimiters[side], side); err != nil {
-				return err
-			}
-			r, err := delimited.NewReader(f, opts)
+			}})
 			if err != nil {
 				return unreadable(s.files[side], err)
 			}
+			defer r.Close()
 			table := record.NewSpool(r.Columns(), budget/2, s.tempDir)
 			tables[side] = table
 			before := int64(0)
@@ -242,29 +258,18 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 				progress.set("reading files", read.Add(r.Bytes()-before), total.Load())
 				before = r.Bytes()
 			}
-			result.Rejects[side] = r.Rejects()
+			result.Rejects[side], result.Read[side], result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
 			return nil
 		})
 	}
 	return tables, group.Wait()
 }
 
-func delimiterOf(text string, side tray.Side) (byte, error) {
-	switch {
-	case text == "":
-		return 0, nil
-	case text == `\t`:
-		return '\t', nil
-	case len(text) == 1 && text != "\n" && text != "\"":
-		return text[0], nil
-	}
-	return 0, wrongRequest("--%s-delimiter %q is not one character; write one such as ; or | or \\t", side, text)
-}
-
 // unreadable says what is wrong with a file: its text, or the reading of it.
 func unreadable(file string, err error) error {
-	if fault := new(record.Unreadable); errors.As(err, &fault) {
-		return wrongRequest("%s: %s", file, fault)
+	fault, choice := new(record.Unreadable), new(intake.ChoiceError)
+	if errors.As(err, &fault) || errors.As(err, &choice) {
+		return wrongRequest("%s: %s", file, err)
 	}
 	return broken("%s: %w", file, err)
 }
@@ -280,12 +285,24 @@ func exceptionTrays() (list []tray.Tray) {
 }
 
 func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool) error {
+	form, err := formatOf("", s.out, s.exact)
+	if err != nil {
+		return err
+	}
 	layout := handover.NewLayout(plan)
+	layout.Exact = s.exact
 	workers := s.workers
 	if workers <= 0 {
 		workers = runtime.GOMAXPROCS(0)
 	}
-	err := handover.WriteFile(s.out, func(w io.Writer) error {
+	err = handover.WriteFile(s.out, func(w io.Writer) error {
+		if form.Name != outform.CSV {
+			out, err := outform.New(form.Name, w, layout.Typed(), outform.Options{Exact: s.exact})
+			if err != nil {
+				return err
+			}
+			return layout.Write(ctx, out, index, tables, exception.Places(index, exceptionTrays()...))
+		}
 		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), workers)
 	})
 	if err != nil {
@@ -318,6 +335,9 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 	}
 	p.summary(result.Summary, plan.Definition.Left, plan.Definition.Right)
 	for _, side := range tray.Sides {
+		for _, footer := range result.Footers[side] {
+			fmt.Fprintf(p.out, "\nline %d of %s is a footer: %s\n", footer.Line, s.files[side], footer.Text)
+		}
 		if n := result.Rejects[side]; n > 0 {
 			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countOf(n, "line"), s.files[side])
 			for _, r := range result.Listed[side] {

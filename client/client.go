@@ -112,16 +112,6 @@ func (c *Client) Set(ctx context.Context, name string) (out view.Set, err error)
 	return out, err
 }
 
-// Load sends a file to be loaded as the newest snapshot of a record set. delimiter may be empty.
-func (c *Client) Load(ctx context.Context, set, source, delimiter string, file io.Reader) (out view.Job, err error) {
-	q := url.Values{"source": {source}}
-	if delimiter != "" {
-		q.Set("delimiter", delimiter)
-	}
-	_, err = c.do(ctx, http.MethodPut, "/sets/"+url.PathEscape(set)+"?"+q.Encode(), http.Header{"Content-Type": {"text/csv"}}, file, &out)
-	return out, err
-}
-
 // DeleteSet deletes a record set.
 func (c *Client) DeleteSet(ctx context.Context, name string) error {
 	_, err := c.do(ctx, http.MethodDelete, "/sets/"+url.PathEscape(name), nil, nil, nil)
@@ -239,9 +229,30 @@ func (c *Client) Entry(ctx context.Context, run uint, id string) (out view.Entry
 	return out, err
 }
 
-// Export writes the entries that a query chooses to w as CSV.
-func (c *Client) Export(ctx context.Context, run uint, q Query, w io.Writer) error {
-	resp, err := c.send(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/export?%s", run, q.encode()), nil, nil)
+// Export writes the entries that a query chooses to w in a format.
+func (c *Client) Export(ctx context.Context, run uint, q Query, f Format, w io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/runs/%d/export?%s&%s", run, q.encode(), f.encode()), w)
+}
+
+// Format is how a file is handed over. The zero value is CSV for people.
+type Format struct {
+	Name  string
+	Exact bool // nothing is set before texts that a spreadsheet would run
+}
+
+func (f Format) encode() string {
+	v := url.Values{}
+	if f.Name != "" {
+		v.Set("format", f.Name)
+	}
+	if f.Exact {
+		v.Set("exact", "true")
+	}
+	return v.Encode()
+}
+
+func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
+	resp, err := c.send(ctx, http.MethodGet, path, nil, nil)
 	if err != nil {
 		return err
 	}

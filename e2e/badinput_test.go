@@ -29,7 +29,7 @@ func TestBadFiles(t *testing.T) {
 		"empty":         {"", "the file is empty: not even a line that names the columns is there"},
 		"unclosed":      {"id,amount\n1,2\n\"2,3\n4,5\n", "line 3: a quote is opened here and never closed; close it, or double it"},
 		"binary":        {"id,amount\n1,\x00\x7f\n", "line 2: a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"},
-		"latin":         {"id,amount\n1,M\xfcller\n", "line 2: bytes stand here that are not UTF-8; save the file as UTF-8"},
+		"latin":         {"id,amount\n1,M\xfc\x81ller\n", "line 2: bytes stand here that are no text in windows-1252; state another encoding"},
 		"twice":         {"id,amount,id\n1,2,3\n", "line 1: columns 1 and 3 are both named \"id\"; give each column a name of its own"},
 		"quoted header": {"id\"x,amount\n1,2\n", "line 1: the line that names the columns is not well formed"},
 	} {
@@ -168,7 +168,7 @@ func TestProblems(t *testing.T) {
 		{"GET", "/api/v1/nothing", "", "", 404, "not-found", "/api/v1/openapi.json lists those that there are"},
 		{"PATCH", "/api/v1/sets", "", "", 405, "invalid-request", "does not take PATCH"},
 		{"PUT", "/api/v1/sets/%20x", "a\n1\n", "", 400, "invalid-request", `" x" cannot be the name of a record set`},
-		{"PUT", "/api/v1/sets/x?delimiter=ab", "a\n1\n", "", 400, "invalid-request", `The delimiter "ab" is not one character`},
+		{"PUT", "/api/v1/sets/x?delimiter=ab", "a\n1\n", "", 400, "invalid-request", `The choice of delimiter: "ab" is not one character`},
 		{"GET", "/api/v1/sets/log/records?after=x", "", "", 400, "invalid-request", `The cursor "x" was not given out`},
 		{"GET", "/api/v1/sets/log/records?limit=x", "", "", 400, "invalid-request", "A value in the query cannot be read"},
 		{"POST", "/api/v1/sieves", `{"name":`, "", 400, "invalid-request", "The body is not the JSON that is wanted here"},

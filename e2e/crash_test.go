@@ -104,7 +104,7 @@ func TestKill(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer f.Close()
-		job, err := p.client().Load(ctx, set, filepath.Base(file), "", f)
+		job, err := p.client().LoadFile(ctx, set, filepath.Base(file), f, view.Recipe{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -182,7 +182,7 @@ func TestCancel(t *testing.T) {
 				return view.Job{}, err
 			}
 			defer f.Close()
-			return c.Load(ctx, "third", "left.csv", "", f)
+			return c.LoadFile(ctx, "third", "left.csv", f, view.Recipe{})
 		},
 	}
 	for kind, start := range begin {
@@ -236,7 +236,7 @@ func TestGracefulStop(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer f.Close()
-	job, err := p.client().Load(ctx, "left", "left.csv", "", f)
+	job, err := p.client().LoadFile(ctx, "left", "left.csv", f, view.Recipe{})
 	if err != nil {
 		t.Fatal(err)
 	}

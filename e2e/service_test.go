@@ -118,7 +118,7 @@ func (p *process) client() *client.Client { return client.New(p.address) }
 func load(t testing.TB, c *client.Client, set string, text []byte) *view.Set {
 	t.Helper()
 	ctx := context.Background()
-	job, err := c.Load(ctx, set, set+".csv", "", bytes.NewReader(text))
+	job, err := c.LoadFile(ctx, set, set+".csv", bytes.NewReader(text), view.Recipe{})
 	if err != nil {
 		t.Fatal(err)
 	}

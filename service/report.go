@@ -2,11 +2,11 @@ package service
 
 import (
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,6 +16,7 @@ import (
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
+	"twinsieve/formats/outform"
 	"twinsieve/service/handover"
 	"twinsieve/service/view"
 	"twinsieve/store"
@@ -260,12 +261,18 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 // Export is a hand-over ready to be written.
 type Export struct {
 	Name  string // of the file
+	Type  string // media type; "": what the route says
 	Write func(io.Writer) error
 }
 
-// Export prepares the entries that a query chooses for handing over as CSV. All that could be wrong with the request is
-// wrong now, before anything is written.
-func (v *Service) Export(ctx context.Context, run uint, q Query) (*Export, error) {
+// Export prepares the entries that a query chooses for handing over in a format, CSV where none is named. All that could be
+// wrong with the request is wrong now, before anything is written. Exact sets nothing before texts that a spreadsheet
+// would run.
+func (v *Service) Export(ctx context.Context, run uint, q Query, format string, exact bool) (*Export, error) {
+	format, err := checkFormat(format)
+	if err != nil {
+		return nil, err
+	}
 	r, err := v.report(ctx, run)
 	if err != nil {
 		return nil, err
@@ -280,21 +287,26 @@ func (v *Service) Export(ctx context.Context, run uint, q Query) (*Export, error
 		part = q.Tray
 	}
 	layout := handover.NewLayout(r.plan)
-	return &Export{Name: fmt.Sprintf("%s run %d %s.csv", r.head.Sieve, r.head.Number, part), Write: func(w io.Writer) error {
-		out := csv.NewWriter(w)
-		if err := out.Write(layout.Columns()); err != nil {
+	return &Export{Name: fmt.Sprintf("%s run %d %s.%s", r.head.Sieve, r.head.Number, part, format), Type: outform.MediaType(format), Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, layout.Typed(), outform.Options{Exact: exact})
+		if err != nil {
 			return err
 		}
 		var row []string
+		var cells []record.Cell
 		for page := first; ; {
 			for i := range page.Entries {
 				row = layout.Row(readBack(r.plan, &page.Entries[i]), row)
-				if err := out.Write(row); err != nil {
+				cells = cells[:0]
+				for _, text := range row {
+					cells = append(cells, record.Cell{Text: text})
+				}
+				if err := out.Write(cells); err != nil {
 					return err
 				}
 			}
 			if page.Next == "" {
-				break
+				return out.Close()
 			}
 			next := q
 			next.After = page.Next
@@ -302,8 +314,6 @@ func (v *Service) Export(ctx context.Context, run uint, q Query) (*Export, error
 				return err
 			}
 		}
-		out.Flush()
-		return out.Error()
 	}}, nil
 }
 
@@ -318,11 +328,11 @@ func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
 			continue
 		}
 		rec := &exception.Record{Number: uint32(r.Number - 1), Line: r.Line}
-		for _, c := range r.Cells {
+		for i, c := range r.Cells {
 			if c == nil {
 				rec.Cells = append(rec.Cells, record.Cell{Null: true})
 			} else {
-				rec.Cells = append(rec.Cells, record.Cell{Text: *c})
+				rec.Cells = append(rec.Cells, record.Cell{Text: *c, Null: slices.Contains(r.Markers, i)})
 			}
 		}
 		out.Sides[s] = rec

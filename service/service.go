@@ -15,8 +15,10 @@ import (
 
 // Options are the service's settings.
 type Options struct {
-	Memory  int64 // budget of all jobs together, in bytes; 0: 1 GiB
-	Workers int   // processors of a job; 0: all
+	Memory  int64  // budget of all jobs together, in bytes; 0: 1 GiB
+	Workers int    // processors of a job; 0: all
+	Upload  int64  // bytes that an upload may have; 0: 16 GiB
+	Folder  string // from which files may be read by name; "": none
 	Log     *slog.Logger
 }
 
@@ -26,6 +28,8 @@ type Service struct {
 	store   *store.Store
 	options Options
 	jobs    *jobs
+
+	uploads uploads
 
 	mu      sync.Mutex
 	indexes []loadedIndex // of the reports read last
@@ -47,6 +51,9 @@ func New(s *store.Store, o Options) *Service {
 	if o.Memory <= 0 {
 		o.Memory = 1 << 30
 	}
+	if o.Upload <= 0 {
+		o.Upload = 16 << 30
+	}
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
@@ -56,7 +63,10 @@ func New(s *store.Store, o Options) *Service {
 }
 
 // Close cancels all jobs and waits for them.
-func (v *Service) Close() { v.jobs.close() }
+func (v *Service) Close() {
+	v.jobs.close()
+	v.uploads.close()
+}
 
 // Ready returns an error while the service cannot answer.
 func (v *Service) Ready(ctx context.Context) error { return v.store.Ready(ctx) }

@@ -2,16 +2,15 @@ package service
 
 import (
 	"context"
-	"errors"
+	"encoding/json"
 	"fmt"
-	"io"
-	"os"
 	"strconv"
 	"strings"
 	"unicode"
 
 	"twinsieve/core/record"
-	"twinsieve/formats/delimited"
+	"twinsieve/core/typing"
+	"twinsieve/formats/intake"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -45,15 +44,32 @@ func (v *Service) set(ctx context.Context, name string) (store.RecordSet, store.
 }
 
 func setOf(set store.RecordSet, snap store.Snapshot) view.Set {
-	return view.Set{Name: set.Name, Snapshot: view.Snapshot{Number: snap.Number, Columns: snap.Columns, Records: snap.Records, Rejects: snap.Rejects,
-		Bytes: snap.Bytes, Hash: snap.Hash, Source: snap.Source, Delimiter: snap.Delimiter, Created: snap.Created}}
+	return view.Set{Name: set.Name, Snapshot: snapshotOf(snap)}
 }
 
-// Load says how a file is to be loaded.
-type Load struct {
-	Set       string // name of the record set, made where it is not there
-	Source    string // name of the file, for people
-	Delimiter string // "": found
+func snapshotOf(snap store.Snapshot) view.Snapshot {
+	out := view.Snapshot{Number: snap.Number, Columns: snap.Columns, Records: snap.Records, Rejects: snap.Rejects, Bytes: snap.Bytes, Hash: snap.Hash,
+		Source: snap.Source, Created: snap.Created, Findings: findingsOf(snap)}
+	if r, ok := recipeOf(snap); ok {
+		out.Recipe, out.Read = &r, r.Choices.Say()
+	} else {
+		out.Read = "delimited, delimiter " + snap.Delimiter
+	}
+	return out
+}
+
+// recipeOf is the recipe of a snapshot. Snapshots from before recipes were kept have none.
+func recipeOf(snap store.Snapshot) (r view.Recipe, ok bool) {
+	ok = snap.Recipe != "" && json.Unmarshal([]byte(snap.Recipe), &r) == nil
+	return r, ok
+}
+
+func findingsOf(snap store.Snapshot) view.Findings {
+	f := view.Findings{Guesses: []intake.Guess{}, Footers: []intake.Footer{}, Held: []view.Held{}, Types: []typing.Type{}}
+	if snap.Findings != "" {
+		_ = json.Unmarshal([]byte(snap.Findings), &f) // written by us; if it cannot be read, nothing is said
+	}
+	return f
 }
 
 // checkName refuses names that could not be typed or shown.
@@ -63,117 +79,6 @@ func checkName(what, name string) error {
 		return view.Invalid.New(fmt.Sprintf("%q cannot be the name of a %s; use 1 to 200 characters without a slash, control characters, or spaces at the ends.", name, what))
 	}
 	return nil
-}
-
-// Load begins to load a file from source as the newest snapshot of a record set. The source is taken to a temporary file
-// first; the job then reads that.
-func (v *Service) Load(ctx context.Context, l Load, source io.Reader) (view.Job, error) {
-	if err := checkName("record set", l.Set); err != nil {
-		return view.Job{}, err
-	}
-	opts := delimited.Options{}
-	switch {
-	case l.Delimiter == "":
-	case len(l.Delimiter) == 1 && l.Delimiter != "\n" && l.Delimiter != `"`:
-		opts.Delimiter = l.Delimiter[0]
-	default:
-		return view.Job{}, view.Invalid.New(fmt.Sprintf("The delimiter %q is not one character; write one such as ; or | or a tab.", l.Delimiter))
-	}
-	f, err := os.CreateTemp(v.store.TempDir(), "twinsieve-spill-upload-*")
-	if err != nil {
-		return view.Job{}, err
-	}
-	_ = os.Remove(f.Name()) // where an open file can be unlinked; elsewhere the next start clears it
-	size, err := io.Copy(f, source)
-	if err == nil {
-		_, err = f.Seek(0, io.SeekStart)
-	}
-	if err != nil {
-		_ = f.Close()
-		if strings.Contains(err.Error(), "no space left") {
-			return view.Job{}, problem(store.ErrFull, "")
-		}
-		return view.Job{}, view.Invalid.New("The file did not arrive whole: " + err.Error())
-	}
-	job, err := v.jobs.start(ctx, "load", l.Set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
-		defer f.Close()
-		return v.load(ctx, j, l, opts, f, size)
-	})
-	if err != nil {
-		_ = f.Close()
-	}
-	return job, err
-}
-
-func (v *Service) load(ctx context.Context, j *job, l Load, opts delimited.Options, source io.Reader, size int64) (_ *view.JobResult, err error) {
-	var rejects []store.Reject
-	opts.Reject = func(r record.Reject) {
-		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
-	}
-	r, err := delimited.NewReader(source, opts)
-	if err != nil {
-		return nil, unreadable(l.Source, err)
-	}
-	w, err := v.store.NewSnapshot(ctx, l.Set, r.Columns(), l.Source, string(r.Delimiter()))
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		if err != nil {
-			if dropErr := w.Drop(); dropErr != nil {
-				v.options.Log.Error("the remains of a load could not be removed", "set", l.Set, "error", dropErr)
-			}
-		}
-	}()
-	flush := func() error {
-		if len(rejects) == 0 {
-			return nil
-		}
-		err := w.AddRejects(ctx, rejects)
-		rejects = rejects[:0]
-		return err
-	}
-	for {
-		batch, err := r.Next()
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			return nil, unreadable(l.Source, err)
-		}
-		if batch.First+int64(batch.Records()) > record.MaxRecords {
-			return nil, view.Unreadable.New(fmt.Sprintf("%s has more than %d records, the most that a record set holds.", l.Source, int64(record.MaxRecords)))
-		}
-		if err := w.Add(ctx, batch); err != nil {
-			return nil, err
-		}
-		if len(rejects) >= 1000 {
-			if err := flush(); err != nil {
-				return nil, err
-			}
-		}
-		j.progress("reading the file", r.Bytes(), size)
-	}
-	if err := flush(); err != nil {
-		return nil, err
-	}
-	snap, err := w.Seal(ctx, size)
-	if err != nil {
-		return nil, err
-	}
-	set := setOf(store.RecordSet{Name: l.Set}, snap)
-	return &view.JobResult{Set: &set}, nil
-}
-
-func unreadable(source string, err error) error {
-	if fault := new(record.Unreadable); errors.As(err, &fault) {
-		p := view.Unreadable.New(source + ": " + fault.Error() + ".")
-		if fault.Line > 0 {
-			p.Faults = []view.Fault{{Where: "line " + strconv.FormatInt(fault.Line, 10), What: fault.What}}
-		}
-		return p
-	}
-	return err
 }
 
 // DeleteSet removes a record set. A set that a sieve uses stays.
@@ -240,12 +145,15 @@ func (v *Service) Records(ctx context.Context, name, after string, limit int) (*
 
 func recordOf(number, line int64, cells []record.Cell) view.Record {
 	r := view.Record{Number: number + 1, Line: line}
-	for _, c := range cells {
-		if c.Null {
+	for i, c := range cells {
+		if c.Null && c.Text == "" {
 			r.Cells = append(r.Cells, nil)
-		} else {
-			r.Cells = append(r.Cells, &c.Text)
+			continue
 		}
+		if c.Null {
+			r.Markers = append(r.Markers, i)
+		}
+		r.Cells = append(r.Cells, &c.Text)
 	}
 	return r
 }
@@ -256,12 +164,12 @@ func (v *Service) Rejects(ctx context.Context, name, after string, limit int) (*
 	if err != nil {
 		return nil, err
 	}
-	line, err := cursor(after)
+	behind, err := cursor(after)
 	if err != nil {
 		return nil, err
 	}
 	size := pageSize(limit)
-	rows, err := v.store.Rejects(ctx, snap.ID, line, size)
+	rows, err := v.store.Rejects(ctx, snap.ID, behind, size)
 	if err != nil {
 		return nil, err
 	}
@@ -270,7 +178,7 @@ func (v *Service) Rejects(ctx context.Context, name, after string, limit int) (*
 		page.Rejects = append(page.Rejects, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	}
 	if len(rows) == size {
-		page.Next = strconv.FormatInt(rows[len(rows)-1].Line, 10)
+		page.Next = strconv.FormatInt(rows[len(rows)-1].Seq, 10)
 	}
 	return page, nil
 }

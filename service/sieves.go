@@ -143,7 +143,8 @@ func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error
 
 func (p *planned) sides() (sides [2]view.Side) {
 	for s, snap := range p.snapshots {
-		sides[s] = view.Side{Set: p.sets[s], Snapshot: snap.Number, Hash: snap.Hash, Source: snap.Source, Records: snap.Records, Rejects: snap.Rejects, Columns: snap.Columns}
+		sides[s] = view.Side{Set: p.sets[s], Snapshot: snap.Number, Hash: snap.Hash, Source: snap.Source, Records: snap.Records, Rejects: snap.Rejects, Columns: snap.Columns,
+			Held: findingsOf(snap).Held}
 	}
 	return sides
 }

@@ -37,6 +37,17 @@ var migrations = []struct {
 		`CREATE TABLE jobs (id TEXT PRIMARY KEY, kind TEXT NOT NULL, subject TEXT NOT NULL, state TEXT NOT NULL, error TEXT NOT NULL, result TEXT NOT NULL,
 			started DATETIME NOT NULL, finished DATETIME)`,
 	}},
+	{"how snapshots were read, control figures and profiles", []string{
+		`ALTER TABLE snapshots ADD COLUMN recipe TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE snapshots ADD COLUMN findings TEXT NOT NULL DEFAULT ''`,
+		// Several rejects may be on one line, so they are numbered.
+		`CREATE TABLE rejects_numbered (snapshot_id INTEGER NOT NULL REFERENCES snapshots(id), seq INTEGER NOT NULL, line INTEGER NOT NULL,
+			reason TEXT NOT NULL, text TEXT NOT NULL, PRIMARY KEY (snapshot_id, seq)) WITHOUT ROWID`,
+		`INSERT INTO rejects_numbered SELECT snapshot_id, row_number() OVER (PARTITION BY snapshot_id ORDER BY line), line, reason, text FROM rejects`,
+		`DROP TABLE rejects`,
+		`ALTER TABLE rejects_numbered RENAME TO rejects`,
+		`CREATE TABLE profiles (snapshot_id INTEGER PRIMARY KEY REFERENCES snapshots(id), body TEXT NOT NULL)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

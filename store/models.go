@@ -22,8 +22,16 @@ type Snapshot struct {
 	Hash        string
 	Source      string // name of the file it came from
 	Delimiter   string
+	Recipe      string // JSON: where it came from and how it was read, so that it can be read again
+	Findings    string // JSON: what was seen while it was read
 	Created     time.Time
 	Sealed      bool
+}
+
+// Profile is the profile of a sealed snapshot.
+type Profile struct {
+	SnapshotID uint   `gorm:"primaryKey;autoIncrement:false"`
+	Body       string // JSON
 }
 
 // Chunk is one column of one batch, or, with Column [linesColumn], the batch's source lines.
@@ -40,7 +48,8 @@ const linesColumn = -1
 // Reject is a line of a snapshot's source that was no record.
 type Reject struct {
 	SnapshotID uint  `gorm:"primaryKey;autoIncrement:false"`
-	Line       int64 `gorm:"primaryKey;autoIncrement:false"`
+	Seq        int64 `gorm:"primaryKey;autoIncrement:false"` // counted from 1
+	Line       int64
 	Reason     string
 	Text       string
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"hash"
@@ -64,11 +65,12 @@ type SnapshotWriter struct {
 	hash  hash.Hash
 }
 
-// NewSnapshot begins a snapshot of the record set with the given name, which is made where it is not there.
-func (s *Store) NewSnapshot(ctx context.Context, name string, columns []string, source, delimiter string) (*SnapshotWriter, error) {
-	w := &SnapshotWriter{store: s, hash: sha256.New()}
-	w.snap = Snapshot{Columns: columns, Starts: []int64{}, Source: source, Delimiter: delimiter, Created: time.Now().UTC()}
-	head, err := json.Marshal(columns)
+// NewSnapshot begins a snapshot, of which columns, source, delimiter and recipe are given, of the record set with the given
+// name, which is made where it is not there.
+func (s *Store) NewSnapshot(ctx context.Context, name string, snap Snapshot) (*SnapshotWriter, error) {
+	w := &SnapshotWriter{store: s, hash: sha256.New(), snap: snap}
+	w.snap.Starts, w.snap.Created = []int64{}, time.Now().UTC()
+	head, err := json.Marshal(snap.Columns)
 	if err != nil {
 		return nil, err
 	}
@@ -96,7 +98,13 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 		chunks = append(chunks, Chunk{w.snap.ID, number, c, blob})
 		w.hash.Write(arrow.Int32Traits.CastToBytes(col.ValueOffsets()))
 		w.hash.Write(col.ValueBytes())
-		w.hash.Write(col.NullBitmapBytes())
+		if col.NullN() > 0 {
+			for i := range col.Len() {
+				if col.IsNull(i) {
+					w.hash.Write(binary.LittleEndian.AppendUint32(nil, uint32(i)))
+				}
+			}
+		}
 	}
 	lines, err := record.EncodeLines(b.Lines)
 	if err != nil {
@@ -111,16 +119,20 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 // AddRejects writes rejected lines.
 func (w *SnapshotWriter) AddRejects(ctx context.Context, rejects []Reject) error {
 	for i := range rejects {
-		rejects[i].SnapshotID = w.snap.ID
+		w.snap.Rejects++
+		rejects[i].SnapshotID, rejects[i].Seq = w.snap.ID, w.snap.Rejects
 	}
-	w.snap.Rejects += int64(len(rejects))
 	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(rejects, 200).Error })
 }
 
-// Seal makes the snapshot visible, as the newest of its set.
-func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64) (Snapshot, error) {
+// Hash is the hash of what has been written so far.
+func (w *SnapshotWriter) Hash() string { return hex.EncodeToString(w.hash.Sum(nil)) }
+
+// Seal makes the snapshot visible, as the newest of its set. findings is JSON.
+func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string) (Snapshot, error) {
 	w.snap.Bytes = bytes
-	w.snap.Hash = hex.EncodeToString(w.hash.Sum(nil))
+	w.snap.Findings = findings
+	w.snap.Hash = w.Hash()
 	w.snap.Sealed = true
 	err := w.store.write(ctx, bulk, func(tx *gorm.DB) error {
 		var last int
@@ -133,13 +145,39 @@ func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64) (Snapshot, error
 	return w.snap, err
 }
 
+// Snapshots lists the sealed snapshots of a set, the newest first.
+func (s *Store) Snapshots(ctx context.Context, set uint) (list []Snapshot, err error) {
+	err = s.reads.WithContext(ctx).Where("record_set_id = ? AND sealed = 1", set).Order("number DESC").Find(&list).Error
+	return list, err
+}
+
+// SameContent returns a sealed snapshot with a hash, and its set's name.
+func (s *Store) SameContent(ctx context.Context, hash string) (set string, snap Snapshot, err error) {
+	if err = s.reads.WithContext(ctx).Where("hash = ? AND sealed = 1", hash).Order("id").Take(&snap).Error; err != nil {
+		return "", snap, plainError(err)
+	}
+	err = s.reads.WithContext(ctx).Model(&RecordSet{}).Where("id = ?", snap.RecordSetID).Pluck("name", &set).Error
+	return set, snap, err
+}
+
+// PutProfile keeps the profile of a snapshot.
+func (s *Store) PutProfile(ctx context.Context, p Profile) error {
+	return s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Save(&p).Error })
+}
+
+// Profile returns the profile of a snapshot.
+func (s *Store) Profile(ctx context.Context, snapshot uint) (p Profile, err error) {
+	err = s.reads.WithContext(ctx).Take(&p, snapshot).Error
+	return p, plainError(err)
+}
+
 // Drop removes what was written of a snapshot that will not be sealed. It does so whatever has become of the context
 // that the snapshot was written under.
 func (w *SnapshotWriter) Drop() error { return w.store.dropSnapshot(context.Background(), w.snap.ID) }
 
 // dropSnapshot removes a snapshot some rows at a time, then its set where nothing else is in it.
 func (s *Store) dropSnapshot(ctx context.Context, id uint) error {
-	for _, table := range []string{"chunks", "rejects"} {
+	for _, table := range []string{"chunks", "rejects", "profiles"} {
 		if err := s.deleteAll(ctx, table, "snapshot_id", id); err != nil {
 			return err
 		}
@@ -190,7 +228,7 @@ func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) er
 	for {
 		var gone int64
 		err := s.write(ctx, bulk, func(tx *gorm.DB) error {
-			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "line", "entries": "seq", "index_parts": "side, part"}[table]
+			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "index_parts": "side, part"}[table]
 			r := tx.Exec("DELETE FROM "+table+" WHERE "+parent+" = ? AND ("+key+") IN (SELECT "+key+" FROM "+table+" WHERE "+parent+" = ? LIMIT 500)", id, id)
 			gone = r.RowsAffected
 			return r.Error
@@ -201,8 +239,8 @@ func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) er
 	}
 }
 
-// Rejects returns rejects of a snapshot on lines after the given one.
+// Rejects returns rejects of a snapshot behind the one with the given number.
 func (s *Store) Rejects(ctx context.Context, snapshot uint, after int64, limit int) (rejects []Reject, err error) {
-	err = s.reads.WithContext(ctx).Where("snapshot_id = ? AND line > ?", snapshot, after).Order("line").Limit(limit).Find(&rejects).Error
+	err = s.reads.WithContext(ctx).Where("snapshot_id = ? AND seq > ?", snapshot, after).Order("seq").Limit(limit).Find(&rejects).Error
 	return rejects, err
 }

@@ -66,7 +66,11 @@ func TestFullDisk(t *testing.T) {
 	defer v.Close()
 	ctx := context.Background()
 	load := func(set, text string) view.Job {
-		job, err := v.Load(ctx, service.Load{Set: set, Source: set + ".csv"}, strings.NewReader(text))
+		u, err := v.Upload(ctx, set+".csv", strings.NewReader(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		job, err := v.Load(ctx, set, view.Recipe{Source: view.SourceRef{Upload: u.ID}})
 		return end(t, v, job, err)
 	}
 	if err := s.LimitPages(40); err != nil {
@@ -108,7 +112,11 @@ func TestSpaceIsGivenBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	job, err := v.Load(context.Background(), service.Load{Set: "numbers"}, strings.NewReader(numbers(100_000, "")))
+	u, err := v.Upload(context.Background(), "numbers.csv", strings.NewReader(numbers(100_000, "")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	job, err := v.Load(context.Background(), "numbers", view.Recipe{Source: view.SourceRef{Upload: u.ID}})
 	end(t, v, job, err)
 	full, err := s.Pages()
 	if err != nil {

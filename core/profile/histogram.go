@@ -1,6 +1,7 @@
 package profile
 
 import (
+	"sort"
 	"strconv"
 	"time"
 	"unicode/utf8"
@@ -29,7 +30,7 @@ type bins struct {
 	name   func(decimal.Decimal) string
 }
 
-// newBins divides what is between a column's least and greatest value into equal parts.
+// newBins divides what is between a column's least and greatest value into equal parts with round bounds.
 func newBins(c *column, values *typing.Values) *bins {
 	b := &bins{bins: []Bin{}}
 	var least, greatest decimal.Decimal
@@ -51,33 +52,39 @@ func newBins(c *column, values *typing.Values) *bins {
 		least, greatest = decimal.NewFromInt(int64(c.Shortest.Characters)), decimal.NewFromInt(int64(c.Longest.Characters))
 		b.name = func(d decimal.Decimal) string { return strconv.FormatInt(d.IntPart(), 10) }
 	}
-	span := greatest.Sub(least)
-	n := int64(binsMost)
-	if whole && span.LessThan(decimal.NewFromInt(binsMost)) {
-		n = span.IntPart() + 1
-	} else if span.IsZero() {
-		n = 1
+	if least.Equal(greatest) {
+		b.bounds, b.bins = []decimal.Decimal{least}, []Bin{{From: b.name(least), To: b.name(least)}}
+		return b
 	}
-	for i := range n {
-		at := least
-		if i > 0 {
-			at = least.Add(span.Mul(decimal.NewFromInt(i)).DivRound(decimal.NewFromInt(n), 6))
-			if whole {
-				at = least.Add(span.Add(decimal.NewFromInt(1)).Mul(decimal.NewFromInt(i)).DivRound(decimal.NewFromInt(n), 6)).Ceil()
-			}
-		}
+	step := roundStep(greatest.Sub(least), whole)
+	for at := least.Div(step).Floor().Mul(step); at.LessThanOrEqual(greatest); at = at.Add(step) {
 		b.bounds = append(b.bounds, at)
 	}
 	for i, at := range b.bounds {
-		end := greatest
-		if i+1 < len(b.bounds) {
-			if end = b.bounds[i+1]; whole {
-				end = end.Sub(decimal.NewFromInt(1))
-			}
+		end := b.bounds[i].Add(step)
+		if whole {
+			end = end.Sub(decimal.NewFromInt(1))
 		}
 		b.bins = append(b.bins, Bin{From: b.name(at), To: b.name(end)})
 	}
 	return b
+}
+
+// roundStep is the least round number, 1, 2 or 5 with zeros, of which at most [binsMost] steps cover a span. Where only whole
+// numbers can be, it is one.
+func roundStep(span decimal.Decimal, whole bool) decimal.Decimal {
+	most := decimal.NewFromInt(binsMost - 1) // for the first step may begin below the span
+	for exponent := int32(span.NumDigits()) + span.Exponent() - 3; ; exponent++ {
+		for _, lead := range []int64{1, 2, 5} {
+			step := decimal.New(lead, exponent)
+			if whole && !step.IsInteger() || step.IsZero() {
+				continue
+			}
+			if span.Div(step).Floor().LessThan(most) {
+				return step
+			}
+		}
+	}
 }
 
 func (b *bins) count(t *tally, values *typing.Values) {
@@ -104,11 +111,8 @@ func (b *bins) count(t *tally, values *typing.Values) {
 		default:
 			at = decimal.NewFromInt(int64(utf8.RuneCount(text)))
 		}
-		n := len(b.bounds) - 1
-		for n > 0 && at.LessThan(b.bounds[n]) {
-			n--
-		}
-		b.bins[n].Records += e.records
+		n := sort.Search(len(b.bounds), func(n int) bool { return at.LessThan(b.bounds[n]) })
+		b.bins[max(n-1, 0)].Records += e.records
 	}
 }
 

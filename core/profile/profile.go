@@ -63,10 +63,11 @@ type Length struct {
 	Text       string `json:"text" description:"The first such value in the order of their bytes, cut after 200 bytes."`
 }
 
-// Bin is a part of a histogram: from its lower bound up to the next bin's.
+// Bin is a part of a histogram. A value that is its lower bound is in it; one that is its upper bound is in it only where
+// whole numbers and dates are counted.
 type Bin struct {
 	From    string `json:"from"`
-	To      string `json:"to" description:"The greatest value of the bin; in the last bin it is among the values."`
+	To      string `json:"to"`
 	Records int64  `json:"records"`
 }
 
@@ -222,6 +223,9 @@ func (c *column) look(t *tally) {
 		} else {
 			c.MoreShapes = true
 		}
+		if !hasCapital(text) {
+			continue
+		}
 		if lower := bytes.ToLower(text); !bytes.Equal(lower, text) {
 			folded[string(lower)]++
 		}
@@ -236,15 +240,24 @@ func (c *column) look(t *tally) {
 	}
 }
 
+// hasCapital reports whether a text may have a letter that is not lower case.
+func hasCapital(text []byte) bool {
+	for _, c := range text {
+		if c >= 'A' && c <= 'Z' || c >= utf8.RuneSelf {
+			return true
+		}
+	}
+	return false
+}
+
 func (c *column) length(text []byte) {
 	n := utf8.RuneCount(text)
 	if c.Shortest == nil || n < c.Shortest.Characters || n == c.Shortest.Characters && string(text) < c.Shortest.Text {
-		c.Shortest = &Length{n, string(text)}
+		c.Shortest = &Length{n, cut(text)}
 	}
 	if c.Longest == nil || n > c.Longest.Characters || n == c.Longest.Characters && string(text) < c.Longest.Text {
 		c.Longest = &Length{n, cut(text)}
 	}
-	c.Shortest.Text = cut([]byte(c.Shortest.Text))
 }
 
 func cut(text []byte) string {
@@ -256,8 +269,10 @@ func cut(text []byte) string {
 
 // common keeps the commonest values, of equally common ones the first in the order of their bytes.
 func common(list []typing.Count, text []byte, records int64) []typing.Count {
-	if len(list) == mostCommon && records < list[mostCommon-1].Records {
-		return list
+	if len(list) == mostCommon {
+		if last := list[mostCommon-1]; records < last.Records || records == last.Records && string(text) > last.Text {
+			return list
+		}
 	}
 	c := typing.Count{Text: cut(text), Records: records}
 	at, _ := slices.BinarySearchFunc(list, c, byCount)

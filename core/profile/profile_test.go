@@ -183,8 +183,10 @@ func TestColumns(t *testing.T) {
 		"numbers by size": {cells("9", "10", "-2", "10"), "integer -2 10 total 27 number -2..-2:1 -1..-1:0 0..0:0 1..1:0 2..2:0 3..3:0 4..4:0 5..5:0 6..6:0 7..7:0 8..8:0 9..9:1 10..10:2"},
 		"dates by day":    {cells("31.12.2025", "01.01.2026"), "date DD.MM.YYYY 31.12.2025 01.01.2026 total  date 2025-12-31..2025-12-31:1 2026-01-01..2026-01-01:1"},
 		"ambiguous dates": {cells("03/04/2026", "05/04/2026"), "date 03/04/2026 05/04/2026 total  length 10..10:2"},
-		"comma":           {cells("1.000,50", "2,00"), "decimal comma 2,00 1.000,50 total 1002.5 number"},
+		"comma":           {cells("1.000,50", "2,00"), "decimal comma 2,00 1.000,50 total 1002.5 number 0..100:1 100..200:0 200..300:0 300..400:0 400..500:0 500..600:0 600..700:0 700..800:0 800..900:0 900..1000:0 1000..1100:1"},
 		"before 1970":     {cells("1969-12-31", "1969-12-30"), "date YYYY-MM-DD 1969-12-30 1969-12-31 total  date 1969-12-30..1969-12-30:1 1969-12-31..1969-12-31:1"},
+		"one value":       {cells("2.5", "2.5"), "decimal point 2.5 2.5 total 5 number 2.5..2.5:2"},
+		"far apart":       {cells("1", "4000001", "17"), "integer 1 4000001 total 4000019 number 0..499999:2"},
 		"nothing":         {cells("", ""), "text   total "},
 	} {
 		p, err := profile.Of(context.Background(), table(t, []string{"x"}, c.rows), profile.Options{})

@@ -149,7 +149,7 @@ func (f *Finder) Add(text []byte, records int64) {
 			c.read += records
 			continue
 		}
-		c.unread = first(c.unread, Count{string(text[:min(len(text), 100)]), records})
+		c.unread = first(c.unread, text, records)
 	}
 	if k == digits {
 		f.code(text, records)
@@ -157,10 +157,11 @@ func (f *Finder) Add(text []byte, records int64) {
 }
 
 // first keeps the first counts in the order of their texts.
-func first(list []Count, c Count) []Count {
-	if len(list) == examples && c.Text >= list[examples-1].Text {
+func first(list []Count, text []byte, records int64) []Count {
+	if len(list) == examples && string(text) > list[examples-1].Text {
 		return list
 	}
+	c := Count{string(text[:min(len(text), 100)]), records}
 	at, found := slices.BinarySearchFunc(list, c, func(a, b Count) int { return cmp.Compare(a.Text, b.Text) })
 	if found {
 		list[at].Records += c.Records

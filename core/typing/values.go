@@ -51,7 +51,9 @@ func ReadDecimal(dst, text []byte, form string) ([]byte, bool) {
 			return dst, false
 		}
 	}
-	whole = bytes.ReplaceAll(whole, []byte("\u00A0"), []byte{' '})
+	if bytes.IndexByte(whole, 0xC2) >= 0 {
+		whole = bytes.ReplaceAll(whole, []byte("\u00A0"), []byte{' '})
+	}
 	number, ok := appendWhole(number, whole, thousands)
 	if !ok || len(number) > mostDigits+1 || len(fraction) > 30 || len(bytes.Trim(fraction, "0123456789")) > 0 {
 		return dst, false

@@ -26,10 +26,17 @@ func newDelimited(w io.Writer, tabs bool, columns []Column, opts Options) (Write
 	return d, d.csv.Write(d.row)
 }
 
-// harmless sets an apostrophe before a text that a spreadsheet would run. A number is left as it is, and so is a single
-// minus or plus, which nothing can be reckoned from.
 func (d *delimitedWriter) harmless(text string) string {
-	if d.exact || len(text) < 2 {
+	if d.exact {
+		return text
+	}
+	return Harmless(text)
+}
+
+// Harmless sets an apostrophe before a text that a spreadsheet would run. A number is left as it is, and so is a single
+// character, which nothing can be reckoned from.
+func Harmless(text string) string {
+	if len(text) < 2 {
 		return text
 	}
 	switch text[0] {

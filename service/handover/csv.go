@@ -11,6 +11,7 @@ import (
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
+	"twinsieve/formats/outform"
 )
 
 // A part of the list is read and written at a time. Where records have to be read back from a file, every part reads
@@ -78,6 +79,30 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 	return group.Wait()
 }
 
+// Write writes the entries at places in any format, one part of the list after the other.
+func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place) error {
+	var row []string
+	var cells []record.Cell
+	for len(places) > 0 {
+		part := places[:min(len(places), partFromFile)]
+		places = places[len(part):]
+		entries, err := exception.Read(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
+		if err != nil {
+			return err
+		}
+		for i := range entries {
+			row, cells = l.Row(&entries[i], row), cells[:0]
+			for _, text := range row {
+				cells = append(cells, record.Cell{Text: text})
+			}
+			if err := out.Write(cells); err != nil {
+				return err
+			}
+		}
+	}
+	return out.Close()
+}
+
 func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.Table, places []exception.Place) ([]byte, error) {
 	entries, err := exception.Read(ctx, l.plan, index, tables, places)
 	if err != nil {
@@ -88,6 +113,11 @@ func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.
 	var row []string
 	for i := range entries {
 		row = l.Row(&entries[i], row)
+		if !l.Exact {
+			for c := range row {
+				row[c] = outform.Harmless(row[c])
+			}
+		}
 		if err := w.Write(row); err != nil {
 			return nil, err
 		}

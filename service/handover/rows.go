@@ -11,10 +11,13 @@ import (
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
+	"twinsieve/formats/outform"
 )
 
 // Layout is the columns of a hand-over for a plan.
 type Layout struct {
+	Exact bool // in CSV, nothing is set before texts that a spreadsheet would run
+
 	plan     *sieve.Plan
 	measured []int // the fields that have differences: numbers and dates
 }
@@ -62,6 +65,31 @@ func (l *Layout) Columns() []string {
 			taken[c] = true
 			columns = append(columns, c)
 		}
+	}
+	return columns
+}
+
+// Typed are the columns with whether they hold numbers: lines, differences, and what is compared as a decimal.
+func (l *Layout) Typed() (columns []outform.Column) {
+	for _, name := range l.Columns() {
+		columns = append(columns, outform.Column{Name: name})
+	}
+	at := 2
+	number := func(i int) { columns[i].Number = true }
+	number(at)
+	number(at + 1)
+	at += 2
+	for range l.measured {
+		number(at)
+		at++
+	}
+	for _, s := range tray.Sides {
+		for _, f := range l.plan.Fields {
+			if f.Rule.Kind == agree.Decimal {
+				number(at + l.plan.Values[f.Value].Column[s])
+			}
+		}
+		at += len(l.plan.Columns[s])
 	}
 	return columns
 }

@@ -31,6 +31,7 @@ var (
 	Invalid       = ProblemKind{"invalid-request", "The request is not valid", http.StatusBadRequest}
 	BadDefinition = ProblemKind{"invalid-definition", "The sieve's definition is not valid", http.StatusUnprocessableEntity}
 	Unreadable    = ProblemKind{"unreadable-file", "The file cannot be read", http.StatusUnprocessableEntity}
+	TooLarge      = ProblemKind{"too-large", "The file is too large", http.StatusRequestEntityTooLarge}
 	Foreign       = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
 	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
 	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}

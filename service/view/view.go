@@ -18,15 +18,17 @@ type Set struct {
 
 // Snapshot is one load of a record set.
 type Snapshot struct {
-	Number    int       `json:"number" description:"Counted from 1 within the set."`
-	Columns   []string  `json:"columns" nullable:"false"`
-	Records   int64     `json:"records"`
-	Rejects   int64     `json:"rejects" description:"Lines of the source that were no records."`
-	Bytes     int64     `json:"bytes" description:"Size of the source."`
-	Hash      string    `json:"hash" description:"SHA-256 of the columns and cells."`
-	Source    string    `json:"source" description:"Name of the file it came from."`
-	Delimiter string    `json:"delimiter"`
-	Created   time.Time `json:"created"`
+	Number   int       `json:"number" description:"Counted from 1 within the set."`
+	Columns  []string  `json:"columns" nullable:"false"`
+	Records  int64     `json:"records"`
+	Rejects  int64     `json:"rejects" description:"Lines of the source that were no records."`
+	Bytes    int64     `json:"bytes" description:"Size of the source."`
+	Hash     string    `json:"hash" description:"SHA-256 of the columns and cells."`
+	Source   string    `json:"source" description:"Name of the file it came from."`
+	Read     string    `json:"read" description:"How it was read, in plain words."`
+	Recipe   *Recipe   `json:"recipe,omitempty" description:"Where it came from and how it was read; absent for snapshots from before this was kept."`
+	Findings Findings  `json:"findings" description:"What was seen while it was read."`
+	Created  time.Time `json:"created"`
 }
 
 // Sets is the list of record sets.
@@ -43,9 +45,10 @@ type Records struct {
 
 // Record is a record as it came.
 type Record struct {
-	Number int64     `json:"number" description:"Counted from 1 in input order."`
-	Line   int64     `json:"line,omitempty" description:"Line of the source on which it starts."`
-	Cells  []*string `json:"cells" nullable:"false" description:"A null is a null of the source; an empty text is an empty cell."`
+	Number  int64     `json:"number" description:"Counted from 1 in input order."`
+	Line    int64     `json:"line,omitempty" description:"Line of the source on which it starts."`
+	Cells   []*string `json:"cells" nullable:"false" description:"A null is a null of the source; an empty text is an empty cell."`
+	Markers []int     `json:"markers,omitempty" description:"Indexes of the cells that are blank markers, and so are blank."`
 }
 
 // Rejects is a page of a snapshot's rejected lines.
@@ -94,6 +97,7 @@ type Side struct {
 	Records  int64    `json:"records"`
 	Rejects  int64    `json:"rejects"`
 	Columns  []string `json:"columns" nullable:"false"`
+	Held     []Held   `json:"held" nullable:"false" description:"Control figures of the sender, and whether they hold."`
 }
 
 // Run is one execution of a sieve: the head of its report.
@@ -147,7 +151,7 @@ type Entries struct {
 // Job is something that takes its time.
 type Job struct {
 	ID       string     `json:"id"`
-	Kind     string     `json:"kind" enum:"load,run,count"`
+	Kind     string     `json:"kind" enum:"load,run,count,profile"`
 	Subject  string     `json:"subject" description:"What it is about: a record set or a sieve."`
 	State    string     `json:"state" enum:"queued,running,done,failed,cancelled,interrupted"`
 	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
@@ -167,7 +171,7 @@ func (j *Job) Ended() bool { return j.State != "queued" && j.State != "running" 
 
 // JobResult is what a job has brought about.
 type JobResult struct {
-	Set    *Set    `json:"set,omitempty" description:"Of a load."`
+	Set    *Set    `json:"set,omitempty" description:"Of a load or a profile."`
 	Run    uint    `json:"run,omitempty" description:"Of a run: its id."`
 	Counts *Counts `json:"counts,omitempty" description:"Of a count."`
 }

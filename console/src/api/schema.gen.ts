@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the files in the folder that the service may read */
+        get: operations["listFolder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs": {
         parameters: {
             query?: never;
@@ -67,6 +84,23 @@ export interface paths {
         get: operations["followJob"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how a file would be read, and load nothing */
+        post: operations["preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -166,7 +200,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Hand over a report's entries as CSV */
+        /** Hand over a report's entries as a file */
         get: operations["exportEntries"];
         put?: never;
         post?: never;
@@ -202,11 +236,63 @@ export interface paths {
         };
         /** Get a record set */
         get: operations["getSet"];
-        /** Load a file as the newest snapshot of a record set */
+        /** Send a file and load it as the newest snapshot of a record set; all about it is found */
         put: operations["loadSet"];
         post?: never;
         /** Delete a record set */
         delete: operations["deleteSet"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say what is different between the newest snapshot and the one before */
+        get: operations["getChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hand over a record set's newest snapshot as a file */
+        get: operations["exportSet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get the profile of a record set's newest snapshot */
+        get: operations["getProfile"];
+        put?: never;
+        /** Profile a record set's newest snapshot */
+        post: operations["makeProfile"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -240,6 +326,41 @@ export interface paths {
         get: operations["listRejects"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/reload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Load a record set again with the choices of its newest snapshot */
+        post: operations["reloadSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the snapshots of a record set, the newest first */
+        get: operations["listSnapshots"];
+        put?: never;
+        /** Load a source as the newest snapshot of a record set */
+        post: operations["loadSnapshot"];
         delete?: never;
         options?: never;
         head?: never;
@@ -300,6 +421,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a file, to be looked at and loaded */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a file that was sent and will not be loaded */
+        delete: operations["dropUpload"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -313,6 +468,15 @@ export interface components {
             definition: components["schemas"]["Definition"];
             /** @description Names a definition that is being worked on: of its counts only the newest goes on. */
             draft?: string;
+        };
+        ApiPreviewRequest: {
+            /** @description What is not chosen is found. */
+            choices: components["schemas"]["IntakeChoices"];
+            source: components["schemas"]["SourceRef"];
+        };
+        ApiReloadRequest: {
+            /** @description The new file; not needed where the set came from the service's folder. */
+            source: components["schemas"]["SourceRef"];
         };
         ApiRunRequest: {
             /** @description Name of the sieve. */
@@ -334,6 +498,18 @@ export interface components {
             name: string;
             right: string;
         };
+        ApiSnapshotRequest: {
+            choices: components["schemas"]["IntakeChoices"];
+            control?: components["schemas"]["Control"];
+            /**
+             * Format: int64
+             * @description More rejects than this refuse the load; 0: any number is taken.
+             */
+            mostRejects?: number;
+            source: components["schemas"]["SourceRef"];
+            /** @description Any reject refuses the load. */
+            strict?: boolean;
+        };
         BalanceAmount: {
             blank: number[];
             closes: boolean;
@@ -350,11 +526,55 @@ export interface components {
             side: string;
             tray: string;
         };
+        Changes: {
+            /** @description Number of the earlier snapshot; 0 where there is none. */
+            from: number;
+            /** @description Columns that are not there any more. */
+            gone: string[];
+            /** @description Columns that were not there. */
+            new: string[];
+            /** @description Records before and after. */
+            records: number[];
+            /** @description Rejects before and after. */
+            rejects: number[];
+            /** @description Columns that are gone and new, and look like one that was renamed. */
+            renamed: components["schemas"]["Renamed"][];
+            /** @description Columns whose values read as another type. */
+            retyped: components["schemas"]["Retyped"][];
+            /** @description The content is the same. */
+            same: boolean;
+            /** @description The sieves over the set, and whether they can still run. */
+            sieves: components["schemas"]["SieveEffect"][];
+            to: number;
+        };
         ComparisonCount: {
             comparison: string;
             /** Format: int64 */
             rows: number;
             says: string;
+        };
+        Control: {
+            /** @description Records that there should be. */
+            count?: null | number;
+            /** @description Totals that there should be. */
+            totals?: components["schemas"]["ControlTotal"][];
+            /** @description Where a trailer line states them. */
+            trailer?: components["schemas"]["ControlTrailer"];
+        };
+        ControlTotal: {
+            column: string;
+            /** @description A number, exactly. */
+            total: string;
+        };
+        ControlTrailer: {
+            /** @description Column of which that is the total. */
+            column?: string;
+            /** @description Its cell with the count; 0: none. */
+            count?: number;
+            /** @description What the trailer line begins with. */
+            starts: string;
+            /** @description Its cell with a total; 0: none. */
+            total?: number;
         };
         Counts: {
             /** @description Left and right. */
@@ -412,6 +632,104 @@ export interface components {
             right?: string;
             within?: string;
         };
+        Findings: {
+            /**
+             * Format: int64
+             * @description The number of such lines.
+             */
+            footed: number;
+            /** @description The first lines that were recognised as footers or left out at the end. */
+            footers: components["schemas"]["IntakeFooter"][];
+            /** @description What was found about the file rather than chosen. */
+            guesses: components["schemas"]["IntakeGuess"][];
+            /** @description The control figures, and whether they hold. */
+            held: components["schemas"]["Held"][];
+            /** @description An earlier snapshot with the same content. */
+            same?: string;
+            /** @description As what the first records of each column read; the profile has all. */
+            types: components["schemas"]["TypingType"][];
+        };
+        Folder: {
+            /** @description There is such a folder. */
+            allowed: boolean;
+            files: components["schemas"]["FolderFile"][];
+        };
+        FolderFile: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            modified: string;
+            path: string;
+        };
+        Held: {
+            found: string;
+            /** @description Who stated it: typed in, or a line of the source. */
+            from: string;
+            holds: boolean;
+            stated: string;
+            /** @description What was stated: records, or the total of a column. */
+            what: string;
+            /** @description What keeps it from being held. */
+            why?: string;
+        };
+        IntakeChoices: {
+            /** @description Blank markers: a cell that is exactly one of these is blank. */
+            blanks?: string[];
+            /** @description What divides the cells of delimited text, one character; found where not stated. */
+            delimiter?: string;
+            /**
+             * @description Encoding of a text; found where not stated.
+             * @enum {string}
+             */
+            encoding?: "UTF-8" | "UTF-16LE" | "UTF-16BE" | "windows-1252" | "ISO-8859-15";
+            /** @description A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none. */
+            footers: string[];
+            /**
+             * @description Format of the file; found where not stated.
+             * @enum {string}
+             */
+            format?: "delimited" | "fixed" | "json" | "ndjson" | "xlsx" | "parquet" | "arrow";
+            /**
+             * @description Whether the first line or row names the columns; found where not stated.
+             * @enum {string}
+             */
+            header?: "first" | "none";
+            /** @description Row of the sheet that names the columns; the first that is not empty where not stated. */
+            headerRow?: number;
+            /** @description Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18. */
+            layout?: string;
+            /** @description In delimited text, a double quote is a character like any other. */
+            noQuotes?: boolean;
+            /**
+             * @description How the file is packed; found where not stated.
+             * @enum {string}
+             */
+            packing?: "none" | "gzip" | "zstd";
+            /** @description JSON Pointer to the array of records; none says that the document is the array; found where not stated. */
+            pointer?: string;
+            /** @description Sheet of a workbook; the first where not stated. */
+            sheet?: string;
+            /** @description Lines before the text begins. */
+            skipFirst?: number;
+            /** @description Lines at the end that are no records. */
+            skipLast?: number;
+        };
+        IntakeFooter: {
+            /** Format: int64 */
+            line: number;
+            text: string;
+        };
+        IntakeGuess: {
+            /** @description Name of the choice. */
+            choice: string;
+            /** @description What else could be chosen. */
+            others: string[];
+            /** @description The file says it itself. */
+            sure: boolean;
+            value: string;
+            /** @description What speaks for it. */
+            why: string;
+        };
         Job: {
             /**
              * Format: int64
@@ -427,7 +745,7 @@ export interface components {
             fraction: number;
             id: string;
             /** @enum {string} */
-            kind: "load" | "run" | "count";
+            kind: "load" | "run" | "count" | "profile";
             /**
              * Format: double
              * @description Seconds left of the stage, roughly.
@@ -461,7 +779,7 @@ export interface components {
             counts?: components["schemas"]["Counts"];
             /** @description Of a run: its id. */
             run?: number;
-            /** @description Of a load. */
+            /** @description Of a load or a profile. */
             set?: components["schemas"]["Set"];
         };
         Jobs: {
@@ -482,6 +800,41 @@ export interface components {
             /** @description Index of the right column. */
             right: number;
         };
+        Preview: {
+            /** @description Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers. */
+            blanks: components["schemas"]["TypingCount"][];
+            /** Format: int64 */
+            bytes: number;
+            /** @description The choices with everything that was found. */
+            choices: components["schemas"]["IntakeChoices"];
+            columns: components["schemas"]["PreviewColumn"][];
+            footers: components["schemas"]["IntakeFooter"][];
+            /** @description What was found rather than chosen. */
+            guesses: components["schemas"]["IntakeGuess"][];
+            /**
+             * Format: int64
+             * @description Records that were looked at.
+             */
+            looked: number;
+            name: string;
+            /** @description The first records. */
+            records: components["schemas"]["Record"][];
+            /**
+             * Format: int64
+             * @description The number of rejects among what was looked at.
+             */
+            rejected: number;
+            /** @description The first rejects among what was looked at. */
+            rejects: components["schemas"]["Reject"][];
+            /** @description Sheets of a workbook. */
+            sheets: string[];
+            /** @description These are all. */
+            whole: boolean;
+        };
+        PreviewColumn: {
+            name: string;
+            type: components["schemas"]["TypingFinding"];
+        };
         Problem: {
             /** @description What was wrong this time, and how to mend it. */
             detail: string;
@@ -494,6 +847,100 @@ export interface components {
             /** @description Kind of the problem, as a path: /problems/ and a word. */
             type: string;
         };
+        Profile: {
+            profile: components["schemas"]["ProfileProfile"];
+            /** Format: int64 */
+            rejects: number;
+            set: string;
+            snapshot: number;
+        };
+        ProfileBin: {
+            from: string;
+            /** Format: int64 */
+            records: number;
+            /** @description The greatest value of the bin; in the last bin it is among the values. */
+            to: string;
+        };
+        ProfileColumn: {
+            /**
+             * @description What the histogram is by.
+             * @enum {string}
+             */
+            by?: "number" | "date" | "length";
+            /**
+             * Format: int64
+             * @description Different values that are another value when letter case is ignored.
+             */
+            caseOnly: number;
+            /** @description The commonest values. */
+            common: components["schemas"]["TypingCount"][];
+            /**
+             * Format: int64
+             * @description Different values, blanks not counted.
+             */
+            distinct: number;
+            /**
+             * Format: int64
+             * @description Cells without text.
+             */
+            empty: number;
+            greatest?: string;
+            /** @description Records by size of numbers, by date, or else by number of characters. */
+            histogram: components["schemas"]["ProfileBin"][];
+            /**
+             * Format: int64
+             * @description Records whose value begins with zeros before other digits.
+             */
+            leadingZeros: number;
+            /** @description The least value: by size of numbers and dates, else in the order of their bytes. */
+            least?: string;
+            longest?: components["schemas"]["ProfileLength"];
+            /**
+             * Format: int64
+             * @description Cells with one of the set's blank markers.
+             */
+            markers: number;
+            /** @description There are more than 10,000 shapes, and counts of shapes beyond these are left out. */
+            moreShapes?: boolean;
+            name: string;
+            /**
+             * Format: int64
+             * @description Cells that are null in the source.
+             */
+            nulls: number;
+            /**
+             * Format: int64
+             * @description Records whose value another record has, too; blanks not counted.
+             */
+            repeated: number;
+            /** @description The commonest shapes: A and a for a letter, 9 for a digit, other characters as they are. */
+            shapes: components["schemas"]["TypingCount"][];
+            shortest?: components["schemas"]["ProfileLength"];
+            /**
+             * Format: int64
+             * @description Records whose value has spaces around it.
+             */
+            spaces: number;
+            /** @description The exact sum, where the values are numbers. */
+            total?: string;
+            /** @description As what its values read. */
+            type: components["schemas"]["TypingFinding"];
+        };
+        ProfileLength: {
+            characters: number;
+            /** @description The first such value in the order of their bytes, cut after 200 bytes. */
+            text: string;
+        };
+        ProfileProfile: {
+            columns: components["schemas"]["ProfileColumn"][];
+            /** Format: int64 */
+            records: number;
+            /**
+             * Format: int64
+             * @description Records that are the same as an earlier record in every cell.
+             */
+            repeated: number;
+        };
         ReadingKind: {
             argument?: string;
             name: string;
@@ -501,6 +948,18 @@ export interface components {
         };
         Readings: {
             readings: components["schemas"]["ReadingKind"][];
+        };
+        Recipe: {
+            choices: components["schemas"]["IntakeChoices"];
+            control?: components["schemas"]["Control"];
+            /**
+             * Format: int64
+             * @description More rejects than this refuse the load; 0: any number is taken.
+             */
+            mostRejects?: number;
+            source: components["schemas"]["SourceRef"];
+            /** @description Any reject refuses the load. */
+            strict?: boolean;
         };
         Record: {
             /** @description A null is a null of the source; an empty text is an empty cell. */
@@ -510,6 +969,8 @@ export interface components {
              * @description Line of the source on which it starts.
              */
             line?: number;
+            /** @description Indexes of the cells that are blank markers, and so are blank. */
+            markers?: number[];
             /**
              * Format: int64
              * @description Counted from 1 in input order.
@@ -535,6 +996,15 @@ export interface components {
             rejects: components["schemas"]["Reject"][];
             /** Format: int64 */
             total: number;
+        };
+        Renamed: {
+            after: string;
+            before: string;
+        };
+        Retyped: {
+            after: string;
+            before: string;
+            column: string;
         };
         Run: {
             definition: components["schemas"]["Definition"];
@@ -568,6 +1038,8 @@ export interface components {
         Side: {
             columns: string[];
             hash: string;
+            /** @description Control figures of the sender, and whether they hold. */
+            held: components["schemas"]["Held"][];
             /** Format: int64 */
             records: number;
             /** Format: int64 */
@@ -582,6 +1054,13 @@ export interface components {
             updated: string;
             version: number;
         };
+        SieveEffect: {
+            /** @description Why it cannot. */
+            faults: components["schemas"]["Fault"][];
+            /** @description It can run. */
+            runs: boolean;
+            sieve: string;
+        };
         Sieves: {
             sieves: components["schemas"]["Sieve"][];
         };
@@ -594,11 +1073,16 @@ export interface components {
             columns: string[];
             /** Format: date-time */
             created: string;
-            delimiter: string;
+            /** @description What was seen while it was read. */
+            findings: components["schemas"]["Findings"];
             /** @description SHA-256 of the columns and cells. */
             hash: string;
             /** @description Counted from 1 within the set. */
             number: number;
+            /** @description How it was read, in plain words. */
+            read: string;
+            /** @description Where it came from and how it was read; absent for snapshots from before this was kept. */
+            recipe?: components["schemas"]["Recipe"];
             /** Format: int64 */
             records: number;
             /**
@@ -608,6 +1092,15 @@ export interface components {
             rejects: number;
             /** @description Name of the file it came from. */
             source: string;
+        };
+        Snapshots: {
+            snapshots: components["schemas"]["Snapshot"][];
+        };
+        SourceRef: {
+            /** @description File in the folder that the service may read. */
+            path?: string;
+            /** @description Id of an upload. */
+            upload?: string;
         };
         Summary: {
             accounted: boolean;
@@ -651,6 +1144,42 @@ export interface components {
             records: number[];
             tray: string;
         };
+        TypingCount: {
+            /** Format: int64 */
+            records: number;
+            text: string;
+        };
+        TypingFinding: {
+            /** @description The types that read equally many values, where more than one does; nothing is decided between them. */
+            ambiguous: components["schemas"]["TypingType"][];
+            form?: string;
+            /** @enum {string} */
+            name: "text" | "integer" | "decimal" | "date" | "timestamp" | "boolean";
+            /**
+             * Format: int64
+             * @description Of these, values that read as the type.
+             */
+            read: number;
+            /** @description The first values that do not, in the order of their texts. */
+            unread: components["schemas"]["TypingCount"][];
+            /**
+             * Format: int64
+             * @description Values that are not blank.
+             */
+            values: number;
+            why: string;
+        };
+        TypingType: {
+            form?: string;
+            /** @enum {string} */
+            name: "text" | "integer" | "decimal" | "date" | "timestamp" | "boolean";
+        };
+        Upload: {
+            /** Format: int64 */
+            bytes: number;
+            id: string;
+            name: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -680,6 +1209,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folder"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -805,6 +1363,39 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiPreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -1032,6 +1623,10 @@ export interface operations {
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
                 limit?: number;
+                /** @description Format of the file; CSV where not stated. */
+                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow";
+                /** @description For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula. */
+                exact?: boolean;
             };
             header?: never;
             path: {
@@ -1140,7 +1735,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "text/csv": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -1182,6 +1777,139 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportSet: {
+        parameters: {
+            query?: {
+                /** @description Format of the file; CSV where not stated. */
+                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow";
+                /** @description For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula. */
+                exact?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profile"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {
@@ -1255,6 +1983,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rejects"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reloadSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiReloadRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSnapshots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snapshots"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loadSnapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiSnapshotRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -1454,6 +2286,72 @@ export interface operations {
                 content: {
                     "application/yaml": string;
                 };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upload: {
+        parameters: {
+            query: {
+                /** @description Name of the file, for people; its ending speaks for a format. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the upload. */
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {

@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"twinsieve/formats/intake"
+	"twinsieve/service/view"
+)
+
+// choiceFlags are the options that say how a file is read.
+type choiceFlags struct {
+	intake.Choices
+	prefix  string
+	footers []string
+}
+
+// add adds the options, each with a prefix.
+func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
+	f := pflag.NewFlagSet("", pflag.ContinueOnError)
+	f.StringVar(&c.Format, "format", "", "format of the file: "+strings.Join(intake.Formats, ", ")+" (found where not stated)")
+	f.StringVar(&c.Packing, "packing", "", "how the file is packed: none, gzip, zstd (found where not stated)")
+	f.StringVar(&c.Encoding, "encoding", "", "encoding of a text, such as UTF-8 or windows-1252 (found where not stated)")
+	f.StringVar(&c.Delimiter, "delimiter", "", "the delimiter (found where not stated; \\t for a tab)")
+	f.BoolVar(&c.NoQuotes, "no-quotes", false, "a double quote is a character like any other")
+	f.StringVar(&c.Header, "header", "", "whether the first line names the columns: first, none (found where not stated)")
+	f.IntVar(&c.HeaderRow, "header-row", 0, "row of the sheet that names the columns (default: the first that is not empty)")
+	f.IntVar(&c.SkipFirst, "skip-first", 0, "lines before the text begins")
+	f.IntVar(&c.SkipLast, "skip-last", 0, "lines at the end that are no records")
+	f.StringArrayVar(&c.footers, "footer", nil, "a line that begins so is no record (found where not stated; none for none)")
+	f.StringVar(&c.Sheet, "sheet", "", "sheet of a workbook (default: the first)")
+	f.StringVar(&c.Pointer, "pointer", "", "JSON Pointer to the array of records (found where not stated)")
+	f.StringVar(&c.Layout, "layout", "", "where columns stand in fixed-width text: \"call_no 1-8, service_date 9-18\"")
+	f.StringArrayVar(&c.Blanks, "blank", nil, "a blank marker: a cell that is exactly this is blank, such as n/a")
+	f.VisitAll(func(flag *pflag.Flag) {
+		flag.Name = prefix + flag.Name
+		cmd.Flags().AddFlag(flag)
+	})
+	c.prefix = prefix
+}
+
+// choices are what the options state.
+func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
+	out := c.Choices
+	if out.Delimiter == `\t` {
+		out.Delimiter = "\t"
+	}
+	if cmd.Flags().Changed(c.prefix + "footer") {
+		out.Footers = []string{}
+		for _, f := range c.footers {
+			if f != "none" {
+				out.Footers = append(out.Footers, f)
+			}
+		}
+	}
+	if err := out.Check(); err != nil {
+		return out, wrongRequest("--%s%s", c.prefix, err)
+	}
+	return out, nil
+}
+
+// controlFlags are the options for the figures that a sender states.
+type controlFlags struct {
+	count   int64
+	totals  []string
+	trailer string
+}
+
+func (c *controlFlags) add(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.Int64Var(&c.count, "count", 0, "records that the sender states")
+	f.StringArrayVar(&c.totals, "total", nil, "total of a column that the sender states: \"amount_due=1204.50\"")
+	f.StringVar(&c.trailer, "trailer", "", "a trailer line that states them: \"TRAILER: count 2, total 3 of amount_due\"")
+}
+
+// control is what the options state, or nil.
+func (c *controlFlags) control(cmd *cobra.Command) (*view.Control, error) {
+	out := &view.Control{}
+	if cmd.Flags().Changed("count") {
+		out.Count = &c.count
+	}
+	for _, t := range c.totals {
+		at := strings.LastIndexByte(t, '=')
+		if at < 1 {
+			return nil, wrongRequest("--total %q is not COLUMN=TOTAL; write one such as amount_due=1204.50", t)
+		}
+		out.Totals = append(out.Totals, view.ControlTotal{Column: t[:at], Total: t[at+1:]})
+	}
+	if c.trailer != "" {
+		t, ok := parseTrailer(c.trailer)
+		if !ok {
+			return nil, wrongRequest("--trailer %q is not understood; write what the line begins with and which cells state what, as in \"TRAILER: count 2, total 3 of amount_due\"", c.trailer)
+		}
+		out.Trailer = t
+	}
+	if out.Count == nil && out.Totals == nil && out.Trailer == nil {
+		return nil, nil
+	}
+	return out, nil
+}
+
+func parseTrailer(text string) (*view.ControlTrailer, bool) {
+	starts, cells, ok := strings.Cut(text, ":")
+	if !ok {
+		return nil, false
+	}
+	t := &view.ControlTrailer{Starts: starts}
+	for part := range strings.SplitSeq(cells, ",") {
+		what, place, ok := strings.Cut(strings.TrimSpace(part), " ")
+		place, column, of := strings.Cut(place, " of ")
+		n, err := strconv.Atoi(strings.TrimSpace(place))
+		switch {
+		case !ok || err != nil || n < 1:
+			return nil, false
+		case what == "count" && !of:
+			t.Count = n
+		case what == "total" && of:
+			t.Total, t.Column = n, strings.TrimSpace(column)
+		default:
+			return nil, false
+		}
+	}
+	return t, true
+}

@@ -1,0 +1,47 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/client"
+	"twinsieve/formats/outform"
+	"twinsieve/service/handover"
+)
+
+// exportFlags are the options of everything that hands a file over.
+func exportFlags(cmd *cobra.Command, format *string, exact *bool) {
+	cmd.Flags().StringVar(format, "format", "", "format: "+strings.Join(outform.Names, ", ")+" (default: the file's ending, else csv)")
+	cmd.Flags().BoolVar(exact, "exact", false, "for programs: in CSV and TSV, set nothing before texts that a spreadsheet would run")
+}
+
+// formatOf is the format that is stated, or that a file's ending says.
+func formatOf(format, file string, exact bool) (client.Format, error) {
+	if format == "" {
+		format = strings.TrimPrefix(strings.ToLower(filepath.Ext(file)), ".")
+		if !slices.Contains(outform.Names, format) {
+			format = outform.CSV
+		}
+	}
+	if !slices.Contains(outform.Names, format) {
+		return client.Format{}, wrongRequest("--format %q is not a format that is written; write one of %s", format, strings.Join(outform.Names, ", "))
+	}
+	return client.Format{Name: format, Exact: exact}, nil
+}
+
+// toFile writes a file whole or not at all, or standard output where the file is "-".
+func toFile(cmd *cobra.Command, file string, write func(io.Writer) error) error {
+	if file == "" || file == "-" {
+		return fromService(write(cmd.OutOrStdout()))
+	}
+	if err := handover.WriteFile(file, write); err != nil {
+		return fromService(err)
+	}
+	fmt.Fprintf(cmd.ErrOrStderr(), "written to %s\n", file)
+	return nil
+}

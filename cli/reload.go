@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/service/view"
+)
+
+func newReload(root *rootFlags) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "reload SET [FILE]",
+		Short: "Load a record set again with the same choices, and say what changed",
+		Long: `Load a record set again with the choices of its newest snapshot, and say what changed: records, columns, types, and which
+sieves that touches. A set that came from a file that was sent takes the new file; one from the service's folder is read
+from there again.`,
+		Example:           "  twinsieve reload service-log april.csv\n  twinsieve reload invoices",
+		Args:              cobra.RangeArgs(1, 2),
+		ValidArgsFunction: root.completeSets,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			source, drop := view.SourceRef{}, func() {}
+			if len(args) == 2 {
+				var err error
+				if source, drop, err = sendFile(cmd, c, args[1]); err != nil {
+					return err
+				}
+			}
+			job, err := c.Reload(cmd.Context(), args[0], source)
+			result, err := wait(cmd, c, job, err)
+			if err != nil {
+				drop()
+				return err
+			}
+			changes, err := c.Changes(cmd.Context(), args[0])
+			if err != nil {
+				return fromService(err)
+			}
+			p := newPrinter(cmd, root.output)
+			if p.form == "table" {
+				p.changes(&changes)
+			} else if err := p.rows([]string{"what", "before", "after"}, changeRows(&changes), changes); err != nil {
+				return err
+			}
+			return p.held(&result.Set.Snapshot)
+		},
+	}
+	return cmd
+}
+
+func changeRows(c *view.Changes) (rows [][]string) {
+	row := func(what, before, after string) { rows = append(rows, []string{what, before, after}) }
+	row("snapshot", fmt.Sprint(c.From), fmt.Sprint(c.To))
+	row("records", fmt.Sprint(c.Records[0]), fmt.Sprint(c.Records[1]))
+	row("rejects", fmt.Sprint(c.Rejects[0]), fmt.Sprint(c.Rejects[1]))
+	for _, r := range c.Renamed {
+		row("column renamed", r.Before, r.After)
+	}
+	for _, n := range c.New {
+		row("column new", "", n)
+	}
+	for _, n := range c.Gone {
+		row("column gone", n, "")
+	}
+	for _, r := range c.Retyped {
+		row("type of "+r.Column, r.Before, r.After)
+	}
+	for _, s := range c.Sieves {
+		state := "runs"
+		if !s.Runs {
+			var faults []string
+			for _, f := range s.Faults {
+				faults = append(faults, f.Where+": "+f.What)
+			}
+			state = "cannot run: " + strings.Join(faults, "; ")
+		}
+		row("sieve "+s.Sieve, "", state)
+	}
+	return rows
+}
+
+// changes prints what is different, what changed first.
+func (p *printer) changes(c *view.Changes) {
+	if c.Same {
+		fmt.Fprintln(p.out, "the content is the same as before")
+	}
+	p.table([]string{"", "before", "after"}, changeRows(c))
+}

@@ -1,0 +1,194 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+
+	"twinsieve/core/record"
+	"twinsieve/core/typing"
+	"twinsieve/formats/intake"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// Load begins to load what a recipe names as the newest snapshot of a record set, which is made where it is not there.
+func (v *Service) Load(ctx context.Context, set string, r view.Recipe) (view.Job, error) {
+	if err := checkName("record set", set); err != nil {
+		return view.Job{}, err
+	}
+	if err := r.Choices.Check(); err != nil {
+		return view.Job{}, unreadable("", err)
+	}
+	if r.Most < 0 {
+		return view.Job{}, view.Invalid.New("The number of rejects that are taken is negative; state 0 for any number.", view.Fault{Where: "mostRejects", What: "it is negative"})
+	}
+	control, err := newControl(r.Control)
+	if err != nil {
+		return view.Job{}, err
+	}
+	file, err := v.openSource(r.Source)
+	if err != nil {
+		return view.Job{}, err
+	}
+	job, err := v.jobs.start(ctx, "load", set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
+		defer file.close()
+		result, err := v.load(ctx, j, set, r, control, file)
+		if err == nil && r.Source.Upload != "" {
+			_ = v.DropUpload(ctx, r.Source.Upload) // it may be gone already, which is what is wanted
+		}
+		return result, err
+	})
+	if err != nil {
+		file.close()
+	}
+	return job, err
+}
+
+// Reload begins to load a record set again with the choices of its newest snapshot. A set that came from the folder is
+// read from there again, unless another source is given; one that was sent is to be sent again.
+func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef) (view.Job, error) {
+	_, snap, err := v.set(ctx, set)
+	if err != nil {
+		return view.Job{}, err
+	}
+	r, ok := recipeOf(snap)
+	if !ok {
+		return view.Job{}, view.Invalid.New(fmt.Sprintf("The record set %q was loaded before it was kept how sets are read; load it anew.", set))
+	}
+	if source != (view.SourceRef{}) {
+		r.Source = source
+	}
+	if r.Source.Path == "" && source.Upload == "" {
+		return view.Job{}, view.Invalid.New(fmt.Sprintf("The record set %q came from a file that was sent; send the new file.", set))
+	}
+	if r.Control != nil { // figures that were typed in were those of the earlier file; a trailer line states its own
+		r.Control = &view.Control{Trailer: r.Control.Trailer}
+	}
+	return v.Load(ctx, set, r)
+}
+
+// tooManyRejects says that a load is refused for its rejects.
+func tooManyRejects(source string, first []store.Reject, most int64) error {
+	var faults []view.Fault
+	for _, r := range first[:min(len(first), 10)] {
+		faults = append(faults, view.Fault{Where: "line " + ordinal(r.Line), What: r.Reason})
+	}
+	allowed := "no reject is allowed"
+	if most > 0 {
+		allowed = fmt.Sprintf("only %d rejects are allowed", most)
+	}
+	p := view.Unreadable.New(fmt.Sprintf("%s: line %d is no record: %s; %s, so nothing was loaded.", source, first[len(first)-1].Line, first[len(first)-1].Reason, allowed), faults...)
+	return p
+}
+
+func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened) (_ *view.JobResult, err error) {
+	var rejects []store.Reject
+	src, err := intake.Open(file, file.size, recipe.Choices, intake.Options{Name: file.name, Reject: func(r record.Reject) {
+		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
+	}})
+	if err != nil {
+		return nil, unreadable(file.name, err)
+	}
+	defer src.Close()
+	if err := control.begin(src.Columns()); err != nil {
+		return nil, err
+	}
+	w, err := v.begin(ctx, set, recipe, src, file.name)
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			if dropErr := w.Drop(); dropErr != nil {
+				v.options.Log.Error("the remains of a load could not be removed", "set", set, "error", dropErr)
+			}
+		}
+	}()
+	most := recipe.Most
+	allowed := func() error {
+		if recipe.Strict && src.Rejects() > 0 || most > 0 && src.Rejects() > most {
+			return tooManyRejects(file.name, rejects, most)
+		}
+		return nil
+	}
+	flush := func() error {
+		if len(rejects) == 0 {
+			return nil
+		}
+		err := w.AddRejects(ctx, rejects)
+		rejects = rejects[:0]
+		return err
+	}
+	kinds := newFinders(src.Columns())
+	looked := 0
+	for {
+		batch, err := src.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, unreadable(file.name, err)
+		}
+		if err := allowed(); err != nil {
+			return nil, err
+		}
+		if batch.First+int64(batch.Records()) > record.MaxRecords {
+			return nil, view.Unreadable.New(fmt.Sprintf("%s has more than %d records, the most that a record set holds.", file.name, int64(record.MaxRecords)))
+		}
+		if looked < record.BatchRecords {
+			kinds.add(batch, record.BatchRecords-looked)
+			looked += batch.Records()
+		}
+		control.add(batch)
+		if err := w.Add(ctx, batch); err != nil {
+			return nil, err
+		}
+		if len(rejects) >= 1000 && !recipe.Strict && most == 0 {
+			if err := flush(); err != nil {
+				return nil, err
+			}
+		}
+		j.progress("reading the file", src.Bytes(), file.size)
+	}
+	if err := allowed(); err != nil {
+		return nil, err
+	}
+	if err := flush(); err != nil {
+		return nil, err
+	}
+	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(),
+		Held: control.held(src), Types: []typing.Type{}}
+	for _, k := range kinds {
+		findings.Types = append(findings.Types, k.Find().Type)
+	}
+	switch name, snap, err := v.store.SameContent(ctx, w.Hash()); {
+	case err == nil:
+		findings.Same = fmt.Sprintf("snapshot %d of %s", snap.Number, name)
+	case !errors.Is(err, store.ErrNotFound):
+		return nil, err
+	}
+	text, err := json.Marshal(findings)
+	if err != nil {
+		return nil, err
+	}
+	snap, err := w.Seal(ctx, file.size, string(text))
+	if err != nil {
+		return nil, err
+	}
+	loaded := setOf(store.RecordSet{Name: set}, snap)
+	return &view.JobResult{Set: &loaded}, nil
+}
+
+// begin begins the snapshot. Its recipe has every choice settled, so that the next load reads in the same way.
+func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*store.SnapshotWriter, error) {
+	recipe.Choices = src.Settled()
+	recipe.Source.Upload = ""
+	text, err := json.Marshal(recipe)
+	if err != nil {
+		return nil, err
+	}
+	return v.store.NewSnapshot(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: recipe.Choices.Delimiter, Recipe: string(text)})
+}

@@ -1,0 +1,131 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"io"
+	"strconv"
+	"strings"
+
+	"twinsieve/core/record"
+	"twinsieve/core/typing"
+	"twinsieve/formats/intake"
+	"twinsieve/service/view"
+)
+
+const (
+	previewLooked  = 5000 // records that a preview looks at
+	previewRecords = 50   // of these, that it shows
+	previewRejects = 20
+)
+
+// Preview says how a file would be read with the given choices, and loads nothing.
+func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intake.Choices) (*view.Preview, error) {
+	file, err := v.openSource(ref)
+	if err != nil {
+		return nil, err
+	}
+	defer file.close()
+	p := &view.Preview{Name: file.name, Bytes: file.size, Records: []view.Record{}, Rejects: []view.Reject{}, Sheets: []string{}, Footers: []intake.Footer{}, Blanks: []typing.Count{}}
+	src, err := intake.Open(file, file.size, choices, intake.Options{Name: file.name, Reject: func(r record.Reject) {
+		if len(p.Rejects) < previewRejects {
+			p.Rejects = append(p.Rejects, view.Reject(r))
+		}
+	}})
+	if err != nil {
+		return nil, unreadable(file.name, err)
+	}
+	defer src.Close()
+	finders := newFinders(src.Columns())
+	blanks := map[string]int64{}
+	for p.Looked < previewLooked && ctx.Err() == nil {
+		b, err := src.Next()
+		if err == io.EOF {
+			p.Whole = true
+			break
+		}
+		if err != nil {
+			return nil, unreadable(file.name, err)
+		}
+		for i := 0; i < b.Records() && len(p.Records) < previewRecords; i++ {
+			p.Records = append(p.Records, recordOf(p.Looked+int64(i), b.Line(i), b.Cells(i)))
+		}
+		n := min(b.Records(), int(previewLooked-p.Looked))
+		finders.add(b, n)
+		likeBlanks(b, n, blanks)
+		p.Looked += int64(n)
+		p.Whole = false
+	}
+	p.Choices, p.Guesses, p.Rejected = src.Settled(), append([]intake.Guess{}, src.Guesses()...), src.Rejects()
+	p.Sheets, p.Footers = append(p.Sheets, src.Sheets()...), append(p.Footers, src.Footers()...)
+	for i, f := range finders {
+		p.Columns = append(p.Columns, view.PreviewColumn{Name: src.Columns()[i], Type: f.Find()})
+	}
+	for _, text := range blankWords {
+		for seen, n := range blanks {
+			if strings.EqualFold(seen, text) {
+				p.Blanks = append(p.Blanks, typing.Count{Text: seen, Records: n})
+			}
+		}
+	}
+	return p, ctx.Err()
+}
+
+// blankWords are what people write for nothing. They are values unless somebody says otherwise.
+var blankWords = []string{"n/a", "na", "#n/a", "null", "(null)", "none", "nil", "nan", "-", "--", "?", "."}
+
+func likeBlanks(b *record.Batch, n int, into map[string]int64) {
+	for _, col := range b.Columns {
+		for i := range n {
+			text := col.Value(i)
+			if len(text) == 0 || len(text) > 6 || col.IsNull(i) {
+				continue
+			}
+			for _, w := range blankWords {
+				if strings.EqualFold(text, w) {
+					into[strings.Clone(text)]++
+				}
+			}
+		}
+	}
+}
+
+// finders find the type of each column.
+type finders []*typing.Finder
+
+func newFinders(columns []string) (fs finders) {
+	for range columns {
+		fs = append(fs, typing.NewFinder())
+	}
+	return fs
+}
+
+// add tells the finders of the first records of a batch.
+func (fs finders) add(b *record.Batch, records int) {
+	for c, col := range b.Columns {
+		offsets, text := col.ValueOffsets(), col.ValueBytes()
+		for i := range min(records, col.Len()) {
+			if cell := text[offsets[i]:offsets[i+1]]; len(cell) > 0 && col.IsValid(i) {
+				fs[c].Add(cell, 1)
+			}
+		}
+	}
+}
+
+// unreadable gives an error of reading a file the form in which people see it.
+func unreadable(source string, err error) error {
+	if fault := new(record.Unreadable); errors.As(err, &fault) {
+		p := view.Unreadable.New(source + ": " + fault.Error() + ".")
+		if where := fault.Where(); where != "" {
+			p.Faults = []view.Fault{{Where: where, What: fault.What}}
+		}
+		return p
+	}
+	if choice := new(intake.ChoiceError); errors.As(err, &choice) {
+		return view.Invalid.New("The choice of "+choice.Error()+".", view.Fault{Where: "choices." + choice.Choice, What: choice.What})
+	}
+	return err
+}
+
+// ordinal is a number as text.
+func ordinal(n int64) string { return strconv.FormatInt(n, 10) }

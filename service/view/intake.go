@@ -1,0 +1,155 @@
+package view
+
+import (
+	"time"
+
+	"twinsieve/core/profile"
+	"twinsieve/core/typing"
+	"twinsieve/formats/intake"
+)
+
+// Upload is a file that has been sent and waits to be loaded.
+type Upload struct {
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	Bytes int64  `json:"bytes"`
+}
+
+// SourceRef names what a record set is read from: one of its members is given.
+type SourceRef struct {
+	Upload string `json:"upload,omitempty" description:"Id of an upload."`
+	Path   string `json:"path,omitempty" description:"File in the folder that the service may read."`
+}
+
+// Recipe is where a snapshot came from and how it was read, so that it can be read again.
+type Recipe struct {
+	Source  SourceRef      `json:"source"`
+	Choices intake.Choices `json:"choices"`
+	Control *Control       `json:"control,omitempty"`
+	Strict  bool           `json:"strict,omitempty" description:"Any reject refuses the load."`
+	Most    int64          `json:"mostRejects,omitempty" description:"More rejects than this refuse the load; 0: any number is taken."`
+}
+
+// Control are the figures that a sender states.
+type Control struct {
+	Count   *int64          `json:"count,omitempty" description:"Records that there should be."`
+	Totals  []ControlTotal  `json:"totals,omitempty" description:"Totals that there should be."`
+	Trailer *ControlTrailer `json:"trailer,omitempty" description:"Where a trailer line states them."`
+}
+
+// ControlTotal is a total that a sender states.
+type ControlTotal struct {
+	Column string `json:"column"`
+	Total  string `json:"total" description:"A number, exactly."`
+}
+
+// ControlTrailer is where a trailer line states figures. Cells are counted from 1.
+type ControlTrailer struct {
+	Starts string `json:"starts" description:"What the trailer line begins with."`
+	Count  int    `json:"count,omitempty" description:"Its cell with the count; 0: none."`
+	Total  int    `json:"total,omitempty" description:"Its cell with a total; 0: none."`
+	Column string `json:"column,omitempty" description:"Column of which that is the total."`
+}
+
+// Held is a control figure, and what was found.
+type Held struct {
+	What   string `json:"what" description:"What was stated: records, or the total of a column."`
+	Stated string `json:"stated"`
+	Found  string `json:"found"`
+	From   string `json:"from" description:"Who stated it: typed in, or a line of the source."`
+	Holds  bool   `json:"holds"`
+	Why    string `json:"why,omitempty" description:"What keeps it from being held."`
+}
+
+// Findings is what was seen while a snapshot was read.
+type Findings struct {
+	Guesses []intake.Guess  `json:"guesses" nullable:"false" description:"What was found about the file rather than chosen."`
+	Footers []intake.Footer `json:"footers" nullable:"false" description:"The first lines that were recognised as footers or left out at the end."`
+	Footed  int64           `json:"footed" description:"The number of such lines."`
+	Held    []Held          `json:"held" nullable:"false" description:"The control figures, and whether they hold."`
+	Types   []typing.Type   `json:"types" nullable:"false" description:"As what the first records of each column read; the profile has all."`
+	Same    string          `json:"same,omitempty" description:"An earlier snapshot with the same content."`
+}
+
+// Preview is how a file would be read.
+type Preview struct {
+	Name     string          `json:"name"`
+	Bytes    int64           `json:"bytes"`
+	Choices  intake.Choices  `json:"choices" description:"The choices with everything that was found."`
+	Guesses  []intake.Guess  `json:"guesses" nullable:"false" description:"What was found rather than chosen."`
+	Sheets   []string        `json:"sheets" nullable:"false" description:"Sheets of a workbook."`
+	Columns  []PreviewColumn `json:"columns" nullable:"false"`
+	Records  []Record        `json:"records" nullable:"false" description:"The first records."`
+	Looked   int64           `json:"looked" description:"Records that were looked at."`
+	Whole    bool            `json:"whole" description:"These are all."`
+	Rejects  []Reject        `json:"rejects" nullable:"false" description:"The first rejects among what was looked at."`
+	Rejected int64           `json:"rejected" description:"The number of rejects among what was looked at."`
+	Footers  []intake.Footer `json:"footers" nullable:"false"`
+	Blanks   []typing.Count  `json:"blanks" nullable:"false" description:"Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers."`
+}
+
+// PreviewColumn is a column of a file, and as what the values looked at read.
+type PreviewColumn struct {
+	Name string         `json:"name"`
+	Type typing.Finding `json:"type"`
+}
+
+// Profile is what is in a snapshot.
+type Profile struct {
+	Set      string          `json:"set"`
+	Snapshot int             `json:"snapshot"`
+	Rejects  int64           `json:"rejects"`
+	Profile  profile.Profile `json:"profile"`
+}
+
+// Changes is what is different between a set's newest snapshot and the one before.
+type Changes struct {
+	From    int           `json:"from" description:"Number of the earlier snapshot; 0 where there is none."`
+	To      int           `json:"to"`
+	Records [2]int64      `json:"records" description:"Records before and after."`
+	Rejects [2]int64      `json:"rejects" description:"Rejects before and after."`
+	New     []string      `json:"new" nullable:"false" description:"Columns that were not there."`
+	Gone    []string      `json:"gone" nullable:"false" description:"Columns that are not there any more."`
+	Renamed []Renamed     `json:"renamed" nullable:"false" description:"Columns that are gone and new, and look like one that was renamed."`
+	Retyped []Retyped     `json:"retyped" nullable:"false" description:"Columns whose values read as another type."`
+	Same    bool          `json:"same" description:"The content is the same."`
+	Sieves  []SieveEffect `json:"sieves" nullable:"false" description:"The sieves over the set, and whether they can still run."`
+}
+
+// Renamed is a column that seems to have another name now.
+type Renamed struct {
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// Retyped is a column whose values read as another type now.
+type Retyped struct {
+	Column string `json:"column"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// SieveEffect is what a change of a record set means for a sieve.
+type SieveEffect struct {
+	Sieve  string  `json:"sieve"`
+	Runs   bool    `json:"runs" description:"It can run."`
+	Faults []Fault `json:"faults" nullable:"false" description:"Why it cannot."`
+}
+
+// Snapshots lists the snapshots of a record set, the newest first.
+type Snapshots struct {
+	Snapshots []Snapshot `json:"snapshots" nullable:"false"`
+}
+
+// FolderFile is a file in the folder that the service may read.
+type FolderFile struct {
+	Path     string    `json:"path"`
+	Bytes    int64     `json:"bytes"`
+	Modified time.Time `json:"modified"`
+}
+
+// Folder is the folder that the service may read.
+type Folder struct {
+	Allowed bool         `json:"allowed" description:"There is such a folder."`
+	Files   []FolderFile `json:"files" nullable:"false"`
+}
