@@ -78,7 +78,7 @@ func fixedLength(p jsonschema.InterceptSchemaParams) (stop bool, err error) {
 // requireAlways says of every field that is always written that it is always there.
 func requireAlways(p jsonschema.InterceptPropParams) error {
 	name, options, _ := strings.Cut(p.Field.Tag.Get("json"), ",")
-	if p.Processed && name != "" && name != "-" && !strings.Contains(options, "omitempty") && !slices.Contains(p.ParentSchema.Required, name) {
+	if p.Processed && name != "" && name != "-" && !strings.Contains(options, "omitempty") && !strings.Contains(options, "omitzero") && !slices.Contains(p.ParentSchema.Required, name) {
 		p.ParentSchema.Required = append(p.ParentSchema.Required, name)
 	}
 	return nil

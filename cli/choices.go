@@ -16,6 +16,7 @@ type choiceFlags struct {
 	intake.Choices
 	prefix  string
 	footers []string
+	types   []string
 }
 
 // add adds the options, each with a prefix.
@@ -34,6 +35,7 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f.StringVar(&c.Sheet, "sheet", "", "sheet of a workbook (default: the first)")
 	f.StringVar(&c.Pointer, "pointer", "", "JSON Pointer to the array of records (found where not stated)")
 	f.StringVar(&c.Layout, "layout", "", "where columns stand in fixed-width text: \"call_no 1-8, service_date 9-18\"")
+	f.StringArrayVar(&c.types, "type", nil, "type of a column: \"Invoiced On=date DD/MM/YYYY\" (found where not stated)")
 	f.StringArrayVar(&c.Blanks, "blank", nil, "a blank marker: a cell that is exactly this is blank, such as n/a")
 	f.VisitAll(func(flag *pflag.Flag) {
 		flag.Name = prefix + flag.Name
@@ -55,6 +57,16 @@ func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
 				out.Footers = append(out.Footers, f)
 			}
 		}
+	}
+	for _, t := range c.types {
+		at := strings.LastIndexByte(t, '=')
+		if at < 1 {
+			return out, wrongRequest("--%stype %q is not COLUMN=TYPE; write one such as \"Invoiced On=date DD/MM/YYYY\"", c.prefix, t)
+		}
+		if out.Types == nil {
+			out.Types = map[string]string{}
+		}
+		out.Types[t[:at]] = t[at+1:]
 	}
 	if err := out.Check(); err != nil {
 		return out, wrongRequest("--%s%s", c.prefix, err)

@@ -307,7 +307,7 @@ func TestWalk(t *testing.T) {
 func (w *walk) dropFiles(files ...string) {
 	w.t.Helper()
 	if w.keyboard {
-		w.press("Drop delimited text files here")
+		w.press("Drop files here")
 		w.choose(files...)
 	} else {
 		w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), files))

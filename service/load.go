@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
@@ -16,6 +18,12 @@ import (
 
 // Load begins to load what a recipe names as the newest snapshot of a record set, which is made where it is not there.
 func (v *Service) Load(ctx context.Context, set string, r view.Recipe) (view.Job, error) {
+	return v.startLoad(ctx, set, r, false)
+}
+
+// startLoad begins a load. Where a set is loaded again, stated types of columns that have gone are forgotten: that they
+// have gone is said by what changed.
+func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, again bool) (view.Job, error) {
 	if err := checkName("record set", set); err != nil {
 		return view.Job{}, err
 	}
@@ -35,7 +43,7 @@ func (v *Service) Load(ctx context.Context, set string, r view.Recipe) (view.Job
 	}
 	job, err := v.jobs.start(ctx, "load", set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
 		defer file.close()
-		result, err := v.load(ctx, j, set, r, control, file)
+		result, err := v.load(ctx, j, set, r, control, file, again)
 		if err == nil && r.Source.Upload != "" {
 			_ = v.DropUpload(ctx, r.Source.Upload) // it may be gone already, which is what is wanted
 		}
@@ -67,7 +75,7 @@ func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef)
 	if r.Control != nil { // figures that were typed in were those of the earlier file; a trailer line states its own
 		r.Control = &view.Control{Trailer: r.Control.Trailer}
 	}
-	return v.Load(ctx, set, r)
+	return v.startLoad(ctx, set, r, true)
 }
 
 // tooManyRejects says that a load is refused for its rejects.
@@ -84,7 +92,7 @@ func tooManyRejects(source string, first []store.Reject, most int64) error {
 	return p
 }
 
-func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened) (_ *view.JobResult, err error) {
+func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, again bool) (_ *view.JobResult, err error) {
 	var rejects []store.Reject
 	src, err := intake.Open(file, file.size, recipe.Choices, intake.Options{Name: file.name, Reject: func(r record.Reject) {
 		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
@@ -93,6 +101,9 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		return nil, unreadable(file.name, err)
 	}
 	defer src.Close()
+	if err := src.CheckTypes(); err != nil && !again {
+		return nil, unreadable(file.name, err)
+	}
 	if err := control.begin(src.Columns()); err != nil {
 		return nil, err
 	}
@@ -122,7 +133,7 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		rejects = rejects[:0]
 		return err
 	}
-	kinds := newFinders(src.Columns())
+	kinds := finders(recipe.Choices.Finders(src.Columns()))
 	looked := 0
 	for {
 		batch, err := src.Next()
@@ -185,6 +196,7 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 // begin begins the snapshot. Its recipe has every choice settled, so that the next load reads in the same way.
 func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*store.SnapshotWriter, error) {
 	recipe.Choices = src.Settled()
+	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
 	recipe.Source.Upload = ""
 	text, err := json.Marshal(recipe)
 	if err != nil {

@@ -36,7 +36,10 @@ func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intak
 		return nil, unreadable(file.name, err)
 	}
 	defer src.Close()
-	finders := newFinders(src.Columns())
+	if err := src.CheckTypes(); err != nil {
+		return nil, unreadable(file.name, err)
+	}
+	finders := finders(choices.Finders(src.Columns()))
 	blanks := map[string]int64{}
 	for p.Looked < previewLooked && ctx.Err() == nil {
 		b, err := src.Next()
@@ -92,13 +95,6 @@ func likeBlanks(b *record.Batch, n int, into map[string]int64) {
 
 // finders find the type of each column.
 type finders []*typing.Finder
-
-func newFinders(columns []string) (fs finders) {
-	for range columns {
-		fs = append(fs, typing.NewFinder())
-	}
-	return fs
-}
 
 // add tells the finders of the first records of a batch.
 func (fs finders) add(b *record.Batch, records int) {

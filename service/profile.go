@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 
 	"twinsieve/core/profile"
 	"twinsieve/service/view"
@@ -17,14 +16,14 @@ func (v *Service) Profile(ctx context.Context, name string) (*view.Profile, erro
 	if err != nil {
 		return nil, err
 	}
+	p := &view.Profile{Set: name, Snapshot: snap.Number, Rejects: snap.Rejects}
 	row, err := v.store.Profile(ctx, snap.ID)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, view.NotFound.New(fmt.Sprintf("Snapshot %d of %q has not been profiled yet; start that first.", snap.Number, name))
+		return p, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	p := &view.Profile{Set: name, Snapshot: snap.Number, Rejects: snap.Rejects}
 	return p, json.Unmarshal([]byte(row.Body), &p.Profile)
 }
 
@@ -40,7 +39,8 @@ func (v *Service) MakeProfile(ctx context.Context, name string) (view.Job, error
 		if _, err := v.store.Profile(ctx, snap.ID); !errors.Is(err, store.ErrNotFound) {
 			return result, err
 		}
-		p, err := profile.Of(ctx, v.store.Table(snap), profile.Options{Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce),
+		recipe, _ := recipeOf(snap)
+		p, err := profile.Of(ctx, v.store.Table(snap), profile.Options{Types: recipe.Choices.StatedTypes(), Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce),
 			Progress: func(done, total int64) { j.progress("profiling", done, total) }})
 		if err != nil {
 			return nil, err

@@ -49,7 +49,7 @@ type Column struct {
 	MoreShapes   bool           `json:"moreShapes,omitempty" description:"There are more than 10,000 shapes, and counts of shapes beyond these are left out."`
 	Spaces       int64          `json:"spaces" description:"Records whose value has spaces around it."`
 	CaseOnly     int64          `json:"caseOnly" description:"Different values that are another value when letter case is ignored."`
-	LeadingZeros int64          `json:"leadingZeros" description:"Records whose value begins with zeros before other digits."`
+	LeadingZeros int64          `json:"leadingZeros" description:"Records whose value is of digits alone and begins with zeros."`
 	Histogram    []Bin          `json:"histogram" nullable:"false" description:"Records by size of numbers, by date, or else by number of characters."`
 	By           string         `json:"by,omitempty" enum:"number,date,length" description:"What the histogram is by."`
 }
@@ -80,6 +80,7 @@ const (
 
 // Options are how a profile is made.
 type Options struct {
+	Types    map[string]typing.Type  // of columns whose type somebody has stated; the others' are found
 	Workers  int                     // 0: one for each processor
 	Budget   int64                   // bytes for counting different values, over all workers; 0: 256 MiB
 	Progress func(done, total int64) // told of cells read; may be nil, and is called from several goroutines
@@ -109,6 +110,10 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		group.Go(func() error {
 			col := &column{Column: &p.Columns[c], table: t, number: c, budget: budget, steps: &steps}
 			col.Name = name
+			col.finder = typing.NewFinder()
+			if stated, ok := o.Types[name]; ok {
+				col.finder = typing.NewStated(stated)
+			}
 			return col.profile(ctx)
 		})
 	}
@@ -142,7 +147,7 @@ type bound struct {
 }
 
 func (c *column) profile(ctx context.Context) error {
-	c.finder, c.shapes = typing.NewFinder(), map[string]int64{}
+	c.shapes = map[string]int64{}
 	parts := parts{count: c.count, budget: c.budget}
 	if err := parts.each(ctx, c.look); err != nil {
 		return err
@@ -300,7 +305,7 @@ func hasSpaces(text []byte) bool {
 }
 
 func leadingZero(text []byte) bool {
-	return len(text) > 1 && text[0] == '0' && text[1] >= '0' && text[1] <= '9'
+	return len(text) > 1 && text[0] == '0' && len(bytes.Trim(text, "0123456789")) == 0
 }
 
 // appendShape writes how a text is made: A and a for letters, 9 for digits, other characters as they are.

@@ -70,6 +70,7 @@ const (
 
 // Finder finds the type of a column from its values. The zero value is not useful: see [NewFinder].
 type Finder struct {
+	stated     bool
 	values     int64
 	candidates []candidate
 	zeros      Count    // digits with zeros in front
@@ -81,6 +82,7 @@ type candidate struct {
 	Type
 	reads  func(text []byte) bool
 	kind   kind
+	any    bool // it is tried whatever a text is made of
 	read   int64
 	unread []Count
 }
@@ -102,9 +104,7 @@ func NewFinder() *Finder {
 	f := &Finder{}
 	for _, pair := range []string{"true/false", "yes/no", "Y/N"} {
 		yes, no, _ := strings.Cut(pair, "/")
-		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: func(b []byte) bool {
-			return bytes.EqualFold(b, []byte(yes)) || bytes.EqualFold(b, []byte(no))
-		}})
+		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: isOneOf(yes, no)})
 	}
 	for _, layout := range dateLayouts {
 		f.candidates = append(f.candidates, candidate{Type: Type{Date, layout}, kind: digits, reads: dateReads(layout)})
@@ -115,6 +115,10 @@ func NewFinder() *Finder {
 		candidate{Type: Type{Decimal, Point}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Point); return ok }},
 		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Comma); return ok }})
 	return f
+}
+
+func isOneOf(yes, no string) func([]byte) bool {
+	return func(b []byte) bool { return bytes.EqualFold(b, []byte(yes)) || bytes.EqualFold(b, []byte(no)) }
 }
 
 func dateReads(layout string) func([]byte) bool {
@@ -145,7 +149,7 @@ func (f *Finder) Add(text []byte, records int64) {
 	k := kindOf(text)
 	for i := range f.candidates {
 		c := &f.candidates[i]
-		if c.kind&k == k && k != 0 && c.reads(text) {
+		if (c.any || c.kind&k == k && k != 0) && c.reads(text) {
 			c.read += records
 			continue
 		}
@@ -214,6 +218,9 @@ func (f *Finder) code(text []byte, records int64) {
 
 // Find says what the values that were added propose.
 func (f *Finder) Find() Finding {
+	if f.stated {
+		return f.findStated()
+	}
 	none := Finding{Type: Type{Name: Text}, Values: f.values, Read: f.values, Unread: []Count{}, Ambiguous: []Type{}}
 	if f.values == 0 {
 		none.Why = "every cell is blank"

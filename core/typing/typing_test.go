@@ -82,3 +82,36 @@ func TestReadDecimal(t *testing.T) {
 		}
 	}
 }
+
+// TestStated counts which values read as a type that somebody stated.
+func TestStated(t *testing.T) {
+	for _, c := range []struct{ stated, values, want string }{
+		{"date DD/MM/YYYY", "03/04/2026|13/04/2026|04/13/2026", "date DD/MM/YYYY 2 of 3 [{04/13/2026 1}]"},
+		{"decimal comma", "1,5|x", "decimal comma 1 of 2 [{x 1}]"},
+		{"text", "007|", "text 1 of 1 []"},
+		{"integer", "007|7", "integer 1 of 2 [{007 1}]"},
+		{"boolean ja/nein", "ja|NEIN|yes", "boolean ja/nein 2 of 3 [{yes 1}]"},
+		{"timestamp", "2026-03-04 10:00|x", "timestamp 1 of 2 [{x 1}]"},
+	} {
+		stated, err := typing.Parse(c.stated)
+		if err != nil {
+			t.Fatal(err)
+		}
+		f := typing.NewStated(stated)
+		for v := range strings.SplitSeq(c.values, "|") {
+			if v != "" {
+				f.Add([]byte(v), 1)
+			}
+		}
+		got := f.Find()
+		if is := fmt.Sprintf("%s %d of %d %v", got.Type, got.Read, got.Values, got.Unread); is != c.want {
+			t.Errorf("%s, want %s", is, c.want)
+		}
+	}
+	for text, want := range map[string]string{"number": "is no type; write one of text, integer", "decimal": "write decimal point or decimal comma", "integer point": "has no forms",
+		"date DD.MM": "lacks a year", "boolean": "write boolean yes/no"} {
+		if _, err := typing.Parse(text); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %s", text, err, want)
+		}
+	}
+}

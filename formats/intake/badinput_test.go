@@ -218,15 +218,15 @@ func TestGuesses(t *testing.T) {
 		footers       string
 		columns       string
 	}{
-		"semicolons":       {file: "call;amount\nMW-1;12,50\nMW-2;3,00\n", settled: "delimited, UTF-8, delimiter ;", records: 2, columns: "call|amount"},
+		"semicolons":       {file: "call;amount\nMW-1;12,50\nMW-2;3,00\n", settled: "delimited, UTF-8, delimiter \";\"", records: 2, columns: "call|amount"},
 		"no header":        {file: "MW-1\t12.50\nMW-2\t3.00\n", settled: "delimited, UTF-8, delimiter tab, no header", records: 2, columns: "column 1|column 2"},
-		"a trailer":        {file: "call,amount\nMW-1,12.50\nTOTAL,1,12.50\n", settled: "delimited, UTF-8, delimiter ,, footers begin with TOTAL", records: 1, footers: "3 TOTAL,1,12.50", columns: "call|amount"},
+		"a trailer":        {file: "call,amount\nMW-1,12.50\nTOTAL,1,12.50\n", settled: "delimited, UTF-8, delimiter \",\", footers begin with TOTAL", records: 1, footers: "3 TOTAL,1,12.50", columns: "call|amount"},
 		"NDJSON":           {file: "{\"a\":1,\"b\":{\"c\":[1, 2]}}\n{\"a\":null}\n", settled: "ndjson, UTF-8", records: 2, columns: "a|b.c"},
 		"a nested array":   {file: `{"meta":{"no":[1,2]},"data":{"rows":[{"a":1}]}}`, settled: "json, UTF-8, records at /data/rows", records: 1, columns: "a"},
 		"pasted cells":     {file: "call\tamount\r\nMW-1\t12.50\r\n", settled: "delimited, UTF-8, delimiter tab", records: 1, columns: "call|amount"},
-		"ISO-8859-15":      {file: "port;fee\n\xcele;5 \xa4\n", settled: "delimited, ISO-8859-15, delimiter ;", records: 1, columns: "port|fee"},
-		"windows-1252":     {file: "port;fee\n\xcele;5 \x80\n", settled: "delimited, windows-1252, delimiter ;", records: 1, columns: "port|fee"},
-		"late other bytes": {file: "a,b\n" + strings.Repeat("1,x\n", 40_000) + "\xfc,1\n", settled: "delimited, windows-1252, delimiter ,", records: 40_001, columns: "a|b"},
+		"ISO-8859-15":      {file: "port;fee\n\xcele;5 \xa4\n", settled: "delimited, ISO-8859-15, delimiter \";\"", records: 1, columns: "port|fee"},
+		"windows-1252":     {file: "port;fee\n\xcele;5 \x80\n", settled: "delimited, windows-1252, delimiter \";\"", records: 1, columns: "port|fee"},
+		"late other bytes": {file: "a,b\n" + strings.Repeat("1,x\n", 40_000) + "\xfc,1\n", settled: "delimited, windows-1252, delimiter \",\"", records: 40_001, columns: "a|b"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			choices := intake.Choices{}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"twinsieve/core/record"
+	"twinsieve/core/typing"
 	"twinsieve/formats/fixed"
 	"twinsieve/formats/packing"
 	"twinsieve/formats/textcode"
@@ -46,20 +47,21 @@ const (
 
 // Choices say how a file is read. The zero value leaves everything to be found.
 type Choices struct {
-	Format    string   `json:"format,omitempty" enum:"delimited,fixed,json,ndjson,xlsx,parquet,arrow" description:"Format of the file; found where not stated."`
-	Packing   string   `json:"packing,omitempty" enum:"none,gzip,zstd" description:"How the file is packed; found where not stated."`
-	Encoding  string   `json:"encoding,omitempty" enum:"UTF-8,UTF-16LE,UTF-16BE,windows-1252,ISO-8859-15" description:"Encoding of a text; found where not stated."`
-	Delimiter string   `json:"delimiter,omitempty" description:"What divides the cells of delimited text, one character; found where not stated."`
-	NoQuotes  bool     `json:"noQuotes,omitempty" description:"In delimited text, a double quote is a character like any other."`
-	Header    string   `json:"header,omitempty" enum:"first,none" description:"Whether the first line or row names the columns; found where not stated."`
-	HeaderRow int      `json:"headerRow,omitempty" description:"Row of the sheet that names the columns; the first that is not empty where not stated."`
-	SkipFirst int      `json:"skipFirst,omitempty" description:"Lines before the text begins."`
-	SkipLast  int      `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
-	Footers   []string `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
-	Sheet     string   `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
-	Pointer   string   `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
-	Layout    string   `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
-	Blanks    []string `json:"blanks,omitempty" description:"Blank markers: a cell that is exactly one of these is blank."`
+	Format    string            `json:"format,omitempty" enum:"delimited,fixed,json,ndjson,xlsx,parquet,arrow" description:"Format of the file; found where not stated."`
+	Packing   string            `json:"packing,omitempty" enum:"none,gzip,zstd" description:"How the file is packed; found where not stated."`
+	Encoding  string            `json:"encoding,omitempty" enum:"UTF-8,UTF-16LE,UTF-16BE,windows-1252,ISO-8859-15" description:"Encoding of a text; found where not stated."`
+	Delimiter string            `json:"delimiter,omitempty" description:"What divides the cells of delimited text, one character; found where not stated."`
+	NoQuotes  bool              `json:"noQuotes,omitempty" description:"In delimited text, a double quote is a character like any other."`
+	Header    string            `json:"header,omitempty" enum:"first,none" description:"Whether the first line or row names the columns; found where not stated."`
+	HeaderRow int               `json:"headerRow,omitempty" description:"Row of the sheet that names the columns; the first that is not empty where not stated."`
+	SkipFirst int               `json:"skipFirst,omitempty" description:"Lines before the text begins."`
+	SkipLast  int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
+	Footers   []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
+	Sheet     string            `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
+	Pointer   string            `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
+	Layout    string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
+	Types     map[string]string `json:"types,omitempty" description:"Types of columns that somebody has stated, as in: date DD/MM/YYYY. They are found where not stated, and change no cell."`
+	Blanks    []string          `json:"blanks,omitempty" description:"Blank markers: a cell that is exactly one of these is blank."`
 }
 
 // Guess is a choice that was found rather than made.
@@ -129,6 +131,11 @@ func (c *Choices) Check() error {
 	} else if c.Format == Fixed {
 		return &ChoiceError{"layout", "fixed-width text needs a layout, such as call_no 1-8, service_date 9-18"}
 	}
+	for column, text := range c.Types {
+		if _, err := typing.Parse(text); err != nil {
+			return &ChoiceError{"types", fmt.Sprintf("column %q: %s", column, err)}
+		}
+	}
 	if slices.Contains(c.Footers, "") {
 		return &ChoiceError{"footers", "a footer's beginning is empty, which every line begins with"}
 	}
@@ -179,7 +186,32 @@ func delimiterName(d string) string {
 	if d == "\t" {
 		return "tab"
 	}
-	return d
+	return strconv.Quote(d)
+}
+
+// StatedTypes are the types that somebody has stated, by column.
+func (c *Choices) StatedTypes() map[string]typing.Type {
+	types := make(map[string]typing.Type, len(c.Types))
+	for column, text := range c.Types {
+		if t, err := typing.Parse(text); err == nil { // which Check has seen to
+			types[column] = t
+		}
+	}
+	return types
+}
+
+// Finders returns a finder of each column's type: of the one that was stated, where one was.
+func (c *Choices) Finders(columns []string) []*typing.Finder {
+	stated := c.StatedTypes()
+	finders := make([]*typing.Finder, len(columns))
+	for i, name := range columns {
+		if t, ok := stated[name]; ok {
+			finders[i] = typing.NewStated(t)
+		} else {
+			finders[i] = typing.NewFinder()
+		}
+	}
+	return finders
 }
 
 // Footer is a line of a source that was recognised as a footer.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -58,6 +59,16 @@ func Open(file io.ReaderAt, size int64, choices Choices, opts Options) (*Source,
 		return nil, err
 	}
 	return s, nil
+}
+
+// CheckTypes refuses stated types of columns that there are not. The error is a [*ChoiceError].
+func (s *Source) CheckTypes() error {
+	for column := range s.settled.Types {
+		if !slices.Contains(s.Columns(), column) {
+			return &ChoiceError{"types", fmt.Sprintf("there is no column %q; there are %s", column, strings.Join(s.Columns(), ", "))}
+		}
+	}
+	return nil
 }
 
 // Columns are the names of the columns.

@@ -96,10 +96,10 @@ type PreviewColumn struct {
 
 // Profile is what is in a snapshot.
 type Profile struct {
-	Set      string          `json:"set"`
-	Snapshot int             `json:"snapshot"`
-	Rejects  int64           `json:"rejects"`
-	Profile  profile.Profile `json:"profile"`
+	Set      string           `json:"set"`
+	Snapshot int              `json:"snapshot"`
+	Rejects  int64            `json:"rejects"`
+	Profile  *profile.Profile `json:"profile,omitempty" description:"Absent until it has been made."`
 }
 
 // Changes is what is different between a set's newest snapshot and the one before.

@@ -17,6 +17,18 @@ export type Entry = Schemas['Entry'];
 export type RecordView = Schemas['Record'];
 export type Job = Schemas['Job'];
 export type Problem = Schemas['Problem'];
+export type Snapshot = Schemas['Snapshot'];
+export type Choices = Schemas['IntakeChoices'];
+export type Guess = Schemas['IntakeGuess'];
+export type Preview = Schemas['Preview'];
+export type SourceRef = Schemas['SourceRef'];
+export type Recipe = Schemas['Recipe'];
+export type Control = Schemas['Control'];
+export type Held = Schemas['Held'];
+export type Finding = Schemas['TypingFinding'];
+export type ColumnProfile = Schemas['ProfileColumn'];
+export type Changes = Schemas['Changes'];
+export type Upload = Schemas['Upload'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 

@@ -26,16 +26,3 @@ export function follow(job: Job, tell: (job: Job) => void, signal?: AbortSignal)
 export async function cancel(job: Job): Promise<void> {
   await answer(api.DELETE('/api/v1/jobs/{job}', { params: { path: { job: job.id } } }));
 }
-
-/** Sends a file to be loaded as a record set and returns the job that loads it. */
-export async function upload(set: string, file: File): Promise<Job> {
-  const query = new URLSearchParams({ source: file.name });
-  const response = await fetch(`/api/v1/sets/${encodeURIComponent(set)}?${query}`, {
-    method: 'PUT',
-    headers: { 'Content-Type': 'text/csv' },
-    body: file,
-  });
-  const body = await response.json();
-  if (!response.ok) throw new ProblemError(body);
-  return body as Job;
-}

@@ -683,7 +683,7 @@ export interface components {
              */
             encoding?: "UTF-8" | "UTF-16LE" | "UTF-16BE" | "windows-1252" | "ISO-8859-15";
             /** @description A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none. */
-            footers: string[];
+            footers?: string[];
             /**
              * @description Format of the file; found where not stated.
              * @enum {string}
@@ -713,6 +713,10 @@ export interface components {
             skipFirst?: number;
             /** @description Lines at the end that are no records. */
             skipLast?: number;
+            /** @description Types of columns that somebody has stated, as in: date DD/MM/YYYY. They are found where not stated, and change no cell. */
+            types?: {
+                [key: string]: string;
+            };
         };
         IntakeFooter: {
             /** Format: int64 */
@@ -848,7 +852,8 @@ export interface components {
             type: string;
         };
         Profile: {
-            profile: components["schemas"]["ProfileProfile"];
+            /** @description Absent until it has been made. */
+            profile?: components["schemas"]["ProfileProfile"];
             /** Format: int64 */
             rejects: number;
             set: string;
@@ -858,7 +863,6 @@ export interface components {
             from: string;
             /** Format: int64 */
             records: number;
-            /** @description The greatest value of the bin; in the last bin it is among the values. */
             to: string;
         };
         ProfileColumn: {
@@ -889,7 +893,7 @@ export interface components {
             histogram: components["schemas"]["ProfileBin"][];
             /**
              * Format: int64
-             * @description Records whose value begins with zeros before other digits.
+             * @description Records whose value is of digits alone and begins with zeros.
              */
             leadingZeros: number;
             /** @description The least value: by size of numbers and dates, else in the order of their bytes. */

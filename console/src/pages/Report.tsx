@@ -11,6 +11,7 @@ import { Fault } from '../parts/Fault';
 import { change, count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
+import { HeldLines } from '../parts/HeldLines';
 import { Trays } from '../parts/Trays';
 import { EntryDrawer } from './EntryDrawer';
 
@@ -66,6 +67,8 @@ function ReportOf({ run }: { run: Run }) {
           </Button>
         </div>
       </div>
+      <HeldLines held={left.held ?? []} of={left.set} />
+      <HeldLines held={right.held ?? []} of={right.set} />
       {s.keys.inOrder > 0 && (
         <p className="say">
           {count(s.keys.inOrder)} {s.keys.inOrder === 1 ? 'key has' : 'keys have'} more than 250,000 possible pairs:

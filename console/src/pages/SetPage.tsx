@@ -1,10 +1,17 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { Button, Table, Tabs } from 'antd';
+import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button, Dropdown, Table, Tabs, Upload } from 'antd';
+import { useState } from 'react';
 import { useParams } from 'react-router';
-import { answer, api } from '../api/client';
+import { answer, api, type Job } from '../api/client';
+import { reload, send } from '../api/intake';
+import { follow } from '../api/jobs';
 import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
+import { HeldLines } from '../parts/HeldLines';
+import { JobBar } from '../parts/JobBar';
+import { Changed } from '../set/Changed';
+import { Profile } from '../set/Profile';
 
 export function SetPage() {
   const { name = '' } = useParams();
@@ -17,13 +24,29 @@ export function SetPage() {
   const s = set.data.snapshot;
   return (
     <>
-      <h1>{name}</h1>
-      <p className="say">
-        Snapshot {s.number} of {when(s.created)} from <span className="mono">{s.source}</span>: {count(s.records)}{' '}
-        records and {count(s.rejects)} rejected lines; content <span className="mono">{s.hash.slice(0, 12)}</span>
-      </p>
+      <div className="title">
+        <div>
+          <h1>{name}</h1>
+          <p className="say">
+            Snapshot {s.number} of {when(s.created)} from <span className="mono">{s.source}</span>: {count(s.records)}{' '}
+            records and {count(s.rejects)} rejected lines; content <span className="mono">{s.hash.slice(0, 12)}</span>
+            <br />
+            read as {s.read.replace('\t', 'tab')}
+            {s.findings.same && `; the same content as ${s.findings.same}`}
+          </p>
+        </div>
+        <Acts name={name} inFolder={!!s.recipe?.source.path} />
+      </div>
+      <HeldLines held={s.findings.held} />
+      {s.findings.footers.map((f) => (
+        <p key={f.line} className="say">
+          Line {count(f.line)} is a footer and no record: <span className="mono">{f.text}</span>
+        </p>
+      ))}
+      <Changed name={name} snapshot={s.number} />
       <Tabs
         items={[
+          { key: 'profile', label: 'Profile', children: <Profile name={name} snapshot={s.number} /> },
           {
             key: 'records',
             label: `Records ${count(s.records)}`,
@@ -33,6 +56,65 @@ export function SetPage() {
         ]}
       />
     </>
+  );
+}
+
+const formats = ['csv', 'tsv', 'xlsx', 'json', 'ndjson', 'parquet', 'arrow'];
+
+/** Loading the set again, and handing it over. */
+function Acts({ name, inFolder }: { name: string; inFolder: boolean }) {
+  const queries = useQueryClient();
+  const [job, setJob] = useState<Job>();
+  const [failed, setFailed] = useState<unknown>();
+  async function again(file?: File) {
+    setFailed(undefined);
+    try {
+      const source = file ? { upload: (await send(file.name, file)).id } : {};
+      const begun = await reload(name, source);
+      setJob(begun);
+      await follow(begun, setJob);
+      await queries.invalidateQueries();
+    } catch (error) {
+      setFailed(error);
+    } finally {
+      setJob(undefined);
+    }
+  }
+  return (
+    <div>
+      <div className="acts">
+        {inFolder && (
+          <Button onClick={() => void again()} disabled={!!job}>
+            Reload
+          </Button>
+        )}
+        <Upload
+          showUploadList={false}
+          beforeUpload={(file) => {
+            void again(file);
+            return false;
+          }}
+        >
+          <Button disabled={!!job}>Reload from a new file</Button>
+        </Upload>
+        <Dropdown
+          menu={{
+            items: formats.map((format) => ({
+              key: format,
+              label: (
+                <a href={`/api/v1/sets/${encodeURIComponent(name)}/export?${new URLSearchParams({ format })}`}>
+                  {format}
+                </a>
+              ),
+            })),
+          }}
+        >
+          <Button>Hand over</Button>
+        </Dropdown>
+      </div>
+      {job && <JobBar job={job} />}
+      <Fault error={failed} />
+    </div>
   );
 }
 
@@ -64,7 +146,9 @@ function Records({ name, columns }: { name: string; columns: string[] }) {
           { title: 'line', align: 'right', render: (_, r) => <span className="dim">{r.line}</span> },
           ...columns.map((title, i) => ({
             title,
-            render: (_: unknown, r: (typeof rows)[number]) => <Cell text={r.cells[i]} />,
+            render: (_: unknown, r: (typeof rows)[number]) => (
+              <Cell text={r.cells[i]} marker={r.markers?.includes(i)} />
+            ),
           })),
         ]}
       />
@@ -98,7 +182,7 @@ function Rejects({ name }: { name: string }) {
       <Fault error={rejects.error} />
       <Table
         size="small"
-        rowKey="line"
+        rowKey={(r) => `${r.line} ${r.text}`}
         pagination={false}
         loading={rejects.isPending && !rejects.error}
         dataSource={rejects.data?.pages.flatMap((p) => p.rejects)}

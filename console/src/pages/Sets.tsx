@@ -1,42 +1,55 @@
 import { InboxOutlined } from '@ant-design/icons';
-import { useQueryClient } from '@tanstack/react-query';
-import { Button, Input, Table, Upload } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { Button, Select, Table, Upload } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Job } from '../api/client';
-import { follow, upload } from '../api/jobs';
+import { answer, api, type SourceRef } from '../api/client';
+import { forget, send } from '../api/intake';
 import { useSets } from '../api/queries';
+import { Arrival } from '../intake/Arrival';
+import { Paste } from '../intake/Paste';
 import { Fault } from '../parts/Fault';
 import { bytes, count, when } from '../parts/format';
-import { JobBar } from '../parts/JobBar';
 
-/** A file that was dropped and is not loaded yet. */
-type Dropped = { id: number; file: File; name: string; sending?: boolean; job?: Job; error?: unknown };
+/** Something that is to be loaded: a file on its way to the service, or a source that has arrived there. */
+type Arriving = {
+  id: number;
+  file: string;
+  size?: number;
+  source?: SourceRef;
+  stop?: AbortController;
+  error?: unknown;
+};
 
 let lastId = 0;
 
-/** The name that a file's records go by: its own without endings. */
-const setName = (file: string) => file.replace(/(\.[A-Za-z0-9]{1,5})+$/, '');
-
 export function Sets() {
   const sets = useSets();
-  const queries = useQueryClient();
-  const [dropped, setDropped] = useState<Dropped[]>([]);
-  const change = (id: number, part: Partial<Dropped>) =>
-    setDropped((all) => all.map((d) => (d.id === id ? { ...d, ...part } : d)));
-  const forget = (id: number) => setDropped((all) => all.filter((d) => d.id !== id));
+  const folder = useQuery({
+    queryKey: ['folder'],
+    queryFn: async () => (await answer(api.GET('/api/v1/folder'))).data,
+  });
+  const [arriving, setArriving] = useState<Arriving[]>([]);
+  const change = (id: number, part: Partial<Arriving>) =>
+    setArriving((all) => all.map((a) => (a.id === id ? { ...a, ...part } : a)));
+  const drop = (id: number) => setArriving((all) => all.filter((a) => a.id !== id));
 
-  async function load(d: Dropped) {
-    change(d.id, { sending: true, error: undefined, job: undefined });
+  async function take(file: string, content: Blob) {
+    const id = ++lastId;
+    const stop = new AbortController();
+    setArriving((all) => [...all, { id, file, size: content.size, stop }]);
     try {
-      const job = await upload(d.name, d.file);
-      change(d.id, { sending: false, job });
-      await follow(job, (now) => change(d.id, { job: now }));
-      forget(d.id);
-      await queries.invalidateQueries();
+      const upload = await send(file, content, stop.signal);
+      change(id, { source: { upload: upload.id }, stop: undefined });
     } catch (error) {
-      change(d.id, { sending: false, job: undefined, error });
+      change(id, { error, stop: undefined });
     }
+  }
+
+  function putAside(a: Arriving) {
+    a.stop?.abort();
+    drop(a.id);
+    if (a.source?.upload) void forget(a.source.upload).catch(() => undefined); // the service forgets it by itself, later
   }
 
   return (
@@ -50,52 +63,56 @@ export function Sets() {
         multiple
         showUploadList={false}
         beforeUpload={(file) => {
-          setDropped((all) => [...all, { id: ++lastId, file, name: setName(file.name) }]);
+          void take(file.name, file);
           return false;
         }}
-        style={{ marginBottom: 12 }}
+        style={{ marginBottom: 8 }}
       >
         <p style={{ margin: 0 }}>
-          <InboxOutlined /> Drop delimited text files here, or press to choose them
+          <InboxOutlined /> Drop files here, or press to choose them
         </p>
         <p className="dim" style={{ margin: 0 }}>
-          UTF-8, the first line names the columns; the delimiter is found
+          text, spreadsheets, JSON, NDJSON, Parquet, Arrow; packed or not. You see how they are read before they are
+          loaded
         </p>
       </Upload.Dragger>
-      {dropped.map((d) => {
-        const known = sets.data?.some((s) => s.name === d.name);
-        return (
-          <form
-            key={d.id}
-            className="panel"
-            aria-label={`Load ${d.file.name}`}
-            onSubmit={(event) => {
-              event.preventDefault();
-              void load(d);
-            }}
-          >
-            <div style={{ display: 'flex', gap: 10, alignItems: 'center' }}>
-              <span className="mono">{d.file.name}</span>
-              <span className="dim">{bytes(d.file.size)} as record set</span>
-              <Input
-                aria-label="Name of the record set"
-                value={d.name}
-                onChange={(event) => change(d.id, { name: event.target.value })}
-                disabled={!!d.job || d.sending}
-                style={{ width: 220 }}
-              />
-              <Button type="primary" htmlType="submit" disabled={!d.name || !!d.job} loading={d.sending}>
-                {known ? 'Load as next snapshot' : 'Load'}
-              </Button>
-              <Button type="text" onClick={() => forget(d.id)} disabled={!!d.job || d.sending}>
-                Put aside
-              </Button>
-            </div>
-            {d.job && <JobBar job={d.job} />}
-            <Fault error={d.error} />
-          </form>
-        );
-      })}
+      <div className="acts" style={{ marginBottom: 12 }}>
+        <Paste take={(text) => void take('pasted cells.tsv', new Blob([text]))} />
+        {folder.data?.allowed && (
+          <Select
+            showSearch
+            aria-label="From the service's folder"
+            placeholder="from the service's folder"
+            style={{ minWidth: 260 }}
+            value={null}
+            onChange={(path: string | null) =>
+              path && setArriving((all) => [...all, { id: ++lastId, file: path, source: { path } }])
+            }
+            options={folder.data.files.map((f) => ({ value: f.path, label: `${f.path}, ${bytes(f.bytes)}` }))}
+          />
+        )}
+      </div>
+      {arriving.map((a) =>
+        a.source ? (
+          <Arrival
+            key={a.id}
+            source={a.source}
+            file={a.file}
+            names={(sets.data ?? []).map((s) => s.name)}
+            done={() => drop(a.id)}
+            putAside={() => putAside(a)}
+          />
+        ) : (
+          <div key={a.id} className="panel arrival" role="status">
+            <span className="mono">{a.file}</span>
+            <span className="dim">{!a.error && `is being sent, ${bytes(a.size ?? 0)}`}</span>
+            <Fault error={a.error} />
+            <Button size="small" onClick={() => putAside(a)}>
+              {a.error ? 'Put aside' : 'Cancel'}
+            </Button>
+          </div>
+        ),
+      )}
       <Fault error={sets.error} />
       {sets.data?.length === 0 ? (
         <p className="panel empty">There are no record sets yet. Drop the two files that ought to agree.</p>
@@ -107,7 +124,15 @@ export function Sets() {
           loading={sets.isPending && !sets.error}
           dataSource={sets.data}
           columns={[
-            { title: 'record set', render: (_, s) => <Link to={`/sets/${encodeURIComponent(s.name)}`}>{s.name}</Link> },
+            {
+              title: 'record set',
+              render: (_, s) => (
+                <>
+                  <Link to={`/sets/${encodeURIComponent(s.name)}`}>{s.name}</Link>
+                  {s.snapshot.findings.held.some((h) => !h.holds) && <span className="missed"> ✗ control figures</span>}
+                </>
+              ),
+            },
             { title: 'snapshot', align: 'right', render: (_, s) => s.snapshot.number },
             { title: 'records', align: 'right', render: (_, s) => count(s.snapshot.records) },
             { title: 'rejects', align: 'right', render: (_, s) => count(s.snapshot.rejects) },

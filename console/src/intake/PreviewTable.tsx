@@ -1,0 +1,64 @@
+import { Button, Table } from 'antd';
+import type { Preview } from '../api/client';
+import { Cell } from '../parts/Cell';
+import { count } from '../parts/format';
+import { TypeTag } from '../parts/TypeTag';
+
+/** The first records as they would be read, and all that is to be said about them. */
+export function PreviewTable({ preview, mark }: { preview: Preview; mark: (blank: string) => void }) {
+  const p = preview;
+  return (
+    <>
+      <Table
+        size="small"
+        rowKey="number"
+        pagination={false}
+        scroll={{ x: 'max-content', y: 240 }}
+        dataSource={p.records}
+        locale={{ emptyText: 'There are columns, and no records.' }}
+        columns={[
+          { title: 'line', align: 'right', width: 60, render: (_, r) => <span className="dim">{r.line}</span> },
+          ...p.columns.map((c, i) => ({
+            key: c.name,
+            title: (
+              <>
+                <div>{c.name}</div>
+                <TypeTag type={c.type} />
+              </>
+            ),
+            render: (_: unknown, r: (typeof p.records)[number]) => (
+              <Cell text={r.cells[i]} marker={r.markers?.includes(i)} />
+            ),
+          })),
+        ]}
+      />
+      <p className="say" style={{ margin: '6px 0' }}>
+        Looked at {p.whole ? 'all' : 'the first'} {count(p.looked)} records.
+        {p.rejected > 0 && ` ${count(p.rejected)} ${p.rejected === 1 ? 'line' : 'lines'} would be rejected:`}
+      </p>
+      {p.rejects.length > 0 && (
+        <ul className="notes" aria-label="rejects">
+          {p.rejects.slice(0, 5).map((r) => (
+            <li key={`${r.line} ${r.text}`}>
+              line {count(r.line)}: {r.reason} <span className="mono dim">{r.text.slice(0, 80)}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {p.footers.map((f) => (
+        <p key={f.line} className="say" style={{ margin: '0 0 4px' }}>
+          Line {count(f.line)} is a footer and no record: <span className="mono">{f.text}</span>
+        </p>
+      ))}
+      {p.blanks.map((b) => (
+        <p key={b.text} className="say" style={{ margin: '0 0 4px' }}>
+          {count(b.records)} {b.records === 1 ? 'cell is' : 'cells are'} <span className="mono">{b.text}</span>, which
+          is a value unless you say that it means blank.{' '}
+          <Button size="small" onClick={() => mark(b.text)}>
+            Take {b.text} as blank
+          </Button>
+        </p>
+      ))}
+    </>
+  );
+}
