@@ -172,7 +172,7 @@ func heldLine(h *view.Held) string {
 	if h.Found == "" {
 		return fmt.Sprintf("%s control figures: %s", mark, h.Why)
 	}
-	return fmt.Sprintf("%s control %s: stated %s (%s), found %s%s", mark, h.What, h.Stated, h.From, h.Found, why)
+	return fmt.Sprintf("%s control figure: %s stated %s (%s), found %s%s", mark, h.What, h.Stated, h.From, h.Found, why)
 }
 
 func printPreview(p *printer, v *view.Preview) error {

@@ -50,6 +50,9 @@ func printRun(p *printer, run *view.Run, status bool) error {
 		fmt.Fprintf(p.out, "%s, run %d (report %d), %s\n", run.Sieve, run.Number, run.ID, run.Finished.Local().Format("2006-01-02 15:04"))
 		for _, s := range run.Sides {
 			fmt.Fprintf(p.out, "  %s, snapshot %d of %s, content %s\n", s.Set, s.Snapshot, s.Source, s.Hash[:12])
+			for _, h := range s.Held {
+				fmt.Fprintf(p.out, "    %s\n", heldLine(&h))
+			}
 		}
 		fmt.Fprintln(p.out)
 		p.summary(&run.Summary, run.Sides[0].Set, run.Sides[1].Set)

@@ -88,8 +88,8 @@ func tooManyRejects(source string, first []store.Reject, most int64) error {
 	if most > 0 {
 		allowed = fmt.Sprintf("only %d rejects are allowed", most)
 	}
-	p := view.Unreadable.New(fmt.Sprintf("%s: line %d is no record: %s; %s, so nothing was loaded.", source, first[len(first)-1].Line, first[len(first)-1].Reason, allowed), faults...)
-	return p
+	over := first[min(int64(len(first)-1), most)] // the first that is not allowed
+	return view.Unreadable.New(fmt.Sprintf("%s: line %d is no record: %s; %s, so nothing was loaded.", source, over.Line, over.Reason, allowed), faults...)
 }
 
 func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, again bool) (_ *view.JobResult, err error) {

@@ -147,13 +147,13 @@ func TestBadInput(t *testing.T) {
 		"no such sheet":       {file: func() []byte { return write(t, "xlsx", small, outform.Options{}) }, choices: intake.Choices{Sheet: "May"}, err: `the workbook has no sheet "May"; it has "records"`},
 		"row 9 names nothing": {file: func() []byte { return write(t, "xlsx", small, outform.Options{}) }, choices: intake.Choices{HeaderRow: 9}, err: `the sheet "records" ends before row 9`},
 		"a sheet bomb, texts": {file: func() []byte {
-			return workbook(t, strings.NewReader("<sheetData/>"), endless("<si><t>"+strings.Repeat("x", 5000)+"</t></si>", 256<<20))
+			return workbook(t, strings.NewReader("<sheetData/>"), endless("<si><t>"+strings.Repeat("x", 5000)+"</t></si>", 140<<20))
 		}, err: "xl/sharedStrings.xml in the workbook unpacks to more than can be held"},
 		"a sheet bomb, a cell": {file: func() []byte {
-			return workbook(t, io.MultiReader(strings.NewReader("<sheetData><row><c><v>"), endless(strings.Repeat("x", 5000), 256<<20)), nil)
+			return workbook(t, io.MultiReader(strings.NewReader("<sheetData><row><c><v>"), endless(strings.Repeat("x", 5000), 20<<20)), nil)
 		}, err: "a cell of more than 1024 KiB is in the workbook"},
 		"a sheet bomb, a row": {file: func() []byte {
-			return workbook(t, io.MultiReader(strings.NewReader("<sheetData>"+row+"<row>"), endless(`<c t="inlineStr"><is><t>`+strings.Repeat("x", 1000)+`</t></is></c>`, 256<<20)), nil)
+			return workbook(t, io.MultiReader(strings.NewReader("<sheetData>"+row+"<row>"), endless(`<c t="inlineStr"><is><t>`+strings.Repeat("x", 1000)+`</t></is></c>`, 40<<20)), nil)
 		}, err: "line 2: the row is longer than a record can be"},
 		"a broken sheet": {file: func() []byte { return workbook(t, strings.NewReader("<sheetData>"+row+"<row><c>"), nil) }, err: "the workbook is damaged: xl/worksheets/sheet1.xml cannot be read"},
 		"nested lists":   {file: func() []byte { return nestedParquet(t) }, err: `column "stops": its values are of type list`},

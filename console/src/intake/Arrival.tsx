@@ -107,6 +107,7 @@ export function Arrival(p: {
           <ChoiceBar preview={seen} chosen={chosen} change={setChosen} />
           <PreviewTable
             preview={seen}
+            state={(column, type) => setChosen({ ...chosen, types: { ...chosen.types, [column]: type } })}
             mark={(blank) => setChosen({ ...chosen, blanks: [...(seen.choices.blanks ?? []), blank] })}
           />
           <ControlFields columns={seen.columns.map((c) => c.name)} stated={stated} change={setStated} />

@@ -1,10 +1,12 @@
 import { Button, Input, Modal } from 'antd';
-import { useState } from 'react';
+import type { TextAreaRef } from 'antd/es/input/TextArea';
+import { useRef, useState } from 'react';
 
 /** Takes cells that were copied from a spreadsheet. */
 export function Paste({ take }: { take: (text: string) => void }) {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
+  const area = useRef<TextAreaRef>(null);
   return (
     <>
       <Button onClick={() => setOpen(true)}>Paste cells</Button>
@@ -20,10 +22,12 @@ export function Paste({ take }: { take: (text: string) => void }) {
           setText('');
         }}
         destroyOnHidden
+        // The dialog takes the focus for itself when it opens; the text to be pasted goes into its field.
+        afterOpenChange={(shown) => shown && area.current?.focus()}
       >
         <Input.TextArea
           aria-label="Cells"
-          autoFocus
+          ref={area}
           rows={12}
           className="mono"
           value={text}

@@ -2,10 +2,18 @@ import { Button, Table } from 'antd';
 import type { Preview } from '../api/client';
 import { Cell } from '../parts/Cell';
 import { count } from '../parts/format';
-import { TypeTag } from '../parts/TypeTag';
+import { TypeChoice } from './TypeChoice';
 
 /** The first records as they would be read, and all that is to be said about them. */
-export function PreviewTable({ preview, mark }: { preview: Preview; mark: (blank: string) => void }) {
+export function PreviewTable({
+  preview,
+  mark,
+  state,
+}: {
+  preview: Preview;
+  mark: (blank: string) => void;
+  state: (column: string, type: string) => void;
+}) {
   const p = preview;
   return (
     <>
@@ -23,7 +31,7 @@ export function PreviewTable({ preview, mark }: { preview: Preview; mark: (blank
             title: (
               <>
                 <div>{c.name}</div>
-                <TypeTag type={c.type} />
+                <TypeChoice column={c.name} type={c.type} change={(type) => state(c.name, type)} />
               </>
             ),
             render: (_: unknown, r: (typeof p.records)[number]) => (

@@ -10,7 +10,7 @@ export function HeldLines({ held, of }: { held: Held[]; of?: string }) {
           <span aria-hidden>{h.holds ? '✓' : '✗'}</span> {of && <>{of}: </>}
           {h.found ? (
             <>
-              control {h.what} {h.holds ? 'holds' : 'does not hold'}: stated <b>{h.stated}</b> ({h.from}), found{' '}
+              control figure {h.holds ? 'holds' : 'missed'}: {h.what} stated <b>{h.stated}</b> ({h.from}), found{' '}
               <b>{h.found}</b>
               {h.why && `; ${h.why}`}
             </>

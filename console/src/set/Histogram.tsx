@@ -8,7 +8,7 @@ export function Histogram(p: { column: ColumnProfile; width: number; height: num
   if (bins.length === 0) return null;
   const foot = p.labels ? 16 : 0;
   const y = scaleLinear([0, Math.max(...bins.map((b) => b.records), 1)], [0, p.height - foot - 2]);
-  const step = p.width / bins.length;
+  const step = p.width / Math.max(bins.length, 8);
   const span = (b: (typeof bins)[number]) => (b.from === b.to ? b.from : `${b.from} to ${b.to}`);
   const first = bins[0]!;
   const last = bins[bins.length - 1]!;
@@ -29,12 +29,12 @@ export function Histogram(p: { column: ColumnProfile; width: number; height: num
           </rect>
         );
       })}
-      {p.labels && (
+      {p.labels && bins.length > 1 && (
         <>
           <text x={0} y={p.height - 3}>
             {first.from}
           </text>
-          <text x={p.width} y={p.height - 3} textAnchor="end">
+          <text x={bins.length * step} y={p.height - 3} textAnchor="end">
             {last.to}
           </text>
         </>

@@ -37,7 +37,7 @@ function notes(c: ColumnProfile): string {
   add(c.spaces, 'with spaces around');
   add(c.caseOnly, 'differ in case only');
   add(c.leadingZeros, 'with leading zeros');
-  add(c.markers, 'blank markers');
+  add(c.markers, c.markers === 1 ? 'blank marker' : 'blank markers');
   return list.join(', ');
 }
 
