@@ -30,6 +30,7 @@ func main() {
 	binary := flag.String("twinsieve", "./twinsieve", "the program to measure")
 	memory := flag.String("memory", "", "memory budget to give to sift")
 	dir := flag.String("dir", "", "folder for the generated files (default: a temporary one)")
+	only := flag.String("only", "", "measure only this part: sift or intake")
 	parse := flag.Bool("parse", false, "only parse the two files named; what the baseline does in a process of its own")
 	flag.Parse()
 	if *parse {
@@ -42,25 +43,40 @@ func main() {
 		defer os.RemoveAll(tmp)
 		*dir = tmp
 	}
-	left, right := filepath.Join(*dir, "left.csv"), filepath.Join(*dir, "right.csv")
-	must(demo.Large{Records: *records, Seed: *seed}.Write(left, right))
+	if *only != "intake" {
+		siftBench(*dir, *binary, *memory, *records, *rounds, *seed)
+	}
+	if *only != "sift" {
+		large := filepath.Join(*dir, "large.csv")
+		must(demo.Large{Records: intakeRecords, Seed: *seed}.Write(large, filepath.Join(*dir, "other.csv")))
+		must(os.Remove(filepath.Join(*dir, "other.csv")))
+		intake(*binary, *dir, large, intakeRecords)
+	}
+}
+
+// intakeRecords are as many as make a file of 1 GB.
+const intakeRecords = 15_000_000
+
+func siftBench(dir, binary, memory string, records, rounds int, seed uint64) {
+	left, right := filepath.Join(dir, "left.csv"), filepath.Join(dir, "right.csv")
+	must(demo.Large{Records: records, Seed: seed}.Write(left, right))
 	self, err := os.Executable()
 	must(err)
-	sift := []string{*binary, "sift", left, right, "--key", "call", "--key", "day", "--key", "code",
-		"--compare", "amount: as decimal, within 0.05", "--compare", "vessel", "--out", filepath.Join(*dir, "exceptions.csv")}
-	if *memory != "" {
-		sift = append(sift, "--memory", *memory)
+	sift := []string{binary, "sift", left, right, "--key", "call", "--key", "day", "--key", "code",
+		"--compare", "amount: as decimal, within 0.05", "--compare", "vessel", "--out", filepath.Join(dir, "exceptions.csv")}
+	if memory != "" {
+		sift = append(sift, "--memory", memory)
 	}
 	var parsing, sifting []measure
 	var ratios []float64
-	for range *rounds {
+	for range rounds {
 		p, s := run(0, self, "-parse", left, right), run(1, sift...)
 		parsing, sifting = append(parsing, p), append(sifting, s)
 		ratios = append(ratios, s.wall.Seconds()/p.wall.Seconds())
 	}
 	slices.Sort(ratios)
 	p, s := median(parsing), median(sifting)
-	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s; medians of %d rounds\n", *records, demo.LargeColumns, size(left), size(right), runtime.NumCPU(), runtime.Version(), *rounds)
+	fmt.Printf("%d records a side, %d columns, %s and %s; %d processors, %s; medians of %d rounds\n", records, demo.LargeColumns, size(left), size(right), runtime.NumCPU(), runtime.Version(), rounds)
 	fmt.Printf("%-42s %8s %10s\n", "", "seconds", "peak MB")
 	fmt.Printf("%-42s %8.2f %10d\n", "parse both with encoding/csv", p.wall.Seconds(), p.peak>>20)
 	fmt.Printf("%-42s %8.2f %10d\n", "sift, exceptions written as CSV", s.wall.Seconds(), s.peak>>20)
