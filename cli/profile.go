@@ -3,6 +3,8 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
@@ -45,7 +47,7 @@ func newProfile(root *rootFlags) *cobra.Command {
 			for i := range v.Profile.Columns {
 				col := &v.Profile.Columns[i]
 				rows = append(rows, []string{col.Name, typeText(&col.Type), p.count(col.Blanks()), p.count(col.Distinct), p.count(col.Repeated),
-					col.Least, col.Greatest, col.Total, notes(p, col)})
+					p.visible(col.Least), p.visible(col.Greatest), col.Total, notes(p, col)})
 			}
 			if err := p.rows([]string{"column", "reads as", "blank", "distinct", "repeated", "least", "greatest", "total", "notes"}, rows, v, 2, 3, 4, 7); err != nil {
 				return err
@@ -92,6 +94,17 @@ func notes(p *printer, c *profile.Column) string {
 	return strings.Join(list, ", ")
 }
 
+// visible makes the spaces at a text's ends visible to people, for they are easily overlooked. Programs get the text.
+func (p *printer) visible(text string) string {
+	if p.form != "table" {
+		return text
+	}
+	front := strings.TrimLeftFunc(text, unicode.IsSpace)
+	both := strings.TrimRightFunc(front, unicode.IsSpace)
+	mark := func(n string) string { return strings.Repeat("␣", utf8.RuneCountInString(n)) }
+	return mark(text[:len(text)-len(front)]) + both + mark(front[len(both):])
+}
+
 // barWidth is how many characters the longest bar of a histogram has.
 const barWidth = 40
 
@@ -114,18 +127,18 @@ func (p *printer) column(c *profile.Column) error {
 	fact("distinct", p.count(c.Distinct))
 	fact("repeated", countOf(c.Repeated, "record"))
 	if c.Shortest != nil {
-		fact("shortest", fmt.Sprintf("%s: %s", countOf(int64(c.Shortest.Characters), "character"), c.Shortest.Text))
-		fact("longest", fmt.Sprintf("%s: %s", countOf(int64(c.Longest.Characters), "character"), c.Longest.Text))
+		fact("shortest", fmt.Sprintf("%s: %s", countOf(int64(c.Shortest.Characters), "character"), p.visible(c.Shortest.Text)))
+		fact("longest", fmt.Sprintf("%s: %s", countOf(int64(c.Longest.Characters), "character"), p.visible(c.Longest.Text)))
 	}
-	fact("least", c.Least)
-	fact("greatest", c.Greatest)
+	fact("least", p.visible(c.Least))
+	fact("greatest", p.visible(c.Greatest))
 	fact("total", c.Total)
 	fact("notes", notes(p, c))
 	for _, v := range c.Common {
-		fact("common", fmt.Sprintf("%s in %s", v.Text, countOf(v.Records, "record")))
+		fact("common", fmt.Sprintf("%s in %s", p.visible(v.Text), countOf(v.Records, "record")))
 	}
 	for _, v := range c.Shapes {
-		fact("shape", fmt.Sprintf("%s in %s", v.Text, countOf(v.Records, "record")))
+		fact("shape", fmt.Sprintf("%s in %s", p.visible(v.Text), countOf(v.Records, "record")))
 	}
 	if p.form != "table" {
 		return p.rows([]string{"what", "value"}, rows, c)

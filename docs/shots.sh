@@ -29,6 +29,9 @@ terminal() { # NAME ROWS COMMAND
 }
 
 page record-sets /sets
+page profile /sets/service-log
+TWINSIEVE_SHOTS="$PWD/$out" go test -count=1 -run 'TestIntake/mouse' ./e2e >/dev/null
+rm -f "$out/intake-profile.png" "$out/intake-reloaded.png"
 page workbench "/sieves/of/Berth%20billing" light 1060
 page report /reports/2
 page report-dark /reports/2 dark
@@ -38,6 +41,8 @@ page report-missing "/reports/2?tray=missing&search=tug"
 export PATH="$PWD:$PATH" TWINSIEVE_SERVER=127.0.0.1:8649
 cd "$work/marrowick"
 out="$OLDPWD/$out"
+terminal terminal-look 35 "twinsieve load service-log.csv --look"
+terminal terminal-profile 11 "twinsieve profile service-log"
 terminal terminal-sift 60 "twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml"
 terminal terminal-report 29 "twinsieve report --tray differing --limit 24"
 terminal terminal-counts 50 "twinsieve counts 'Berth billing'"

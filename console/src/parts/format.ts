@@ -32,3 +32,6 @@ export function bytes(n: number): string {
   }
   return '';
 }
+
+/** A text with the spaces at its ends made visible, for they are easily overlooked. */
+export const visible = (text: string) => text.replace(/^\s+|\s+$/g, (spaces) => '␣'.repeat(spaces.length));

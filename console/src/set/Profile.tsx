@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { answer, api, type ColumnProfile, type Job } from '../api/client';
 import { follow } from '../api/jobs';
 import { Fault } from '../parts/Fault';
-import { amount, count } from '../parts/format';
+import { amount, count, visible } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { TypeTag } from '../parts/TypeTag';
 import { Histogram } from './Histogram';
@@ -69,8 +69,8 @@ export function Profile({ name, snapshot }: { name: string; snapshot: number }) 
           { title: 'blank', align: 'right', render: (_, c) => count(c.nulls + c.empty + c.markers) },
           { title: 'distinct', align: 'right', render: (_, c) => count(c.distinct) },
           { title: 'repeated', align: 'right', render: (_, c) => count(c.repeated) },
-          { title: 'least', render: (_, c) => <span className="mono">{c.least}</span> },
-          { title: 'greatest', render: (_, c) => <span className="mono">{c.greatest}</span> },
+          { title: 'least', render: (_, c) => <span className="mono">{visible(c.least ?? '')}</span> },
+          { title: 'greatest', render: (_, c) => <span className="mono">{visible(c.greatest ?? '')}</span> },
           { title: 'total', align: 'right', render: (_, c) => c.total && amount(c.total) },
           { title: 'to note', render: (_, c) => <span className="dim">{notes(c)}</span> },
         ]}
@@ -87,7 +87,7 @@ function Details({ column: c }: { column: ColumnProfile }) {
         <tbody>
           {values.map((v) => (
             <tr key={v.text}>
-              <td className="mono">{v.text}</td>
+              <td className="mono">{visible(v.text)}</td>
               <td className="n">{count(v.records)}</td>
             </tr>
           ))}
@@ -107,8 +107,8 @@ function Details({ column: c }: { column: ColumnProfile }) {
           {c.shortest && c.longest && (
             <>
               {' '}
-              Shortest {c.shortest.characters}: <span className="mono">{c.shortest.text}</span>; longest{' '}
-              {c.longest.characters}: <span className="mono">{c.longest.text}</span>.
+              Shortest {c.shortest.characters}: <span className="mono">{visible(c.shortest.text)}</span>; longest{' '}
+              {c.longest.characters}: <span className="mono">{visible(c.longest.text)}</span>.
             </>
           )}
         </p>
