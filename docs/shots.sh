@@ -14,7 +14,7 @@ until grep -q "listens on" "$work/log"; do kill -0 $service && sleep 0.1; done
 page() { # NAME PATH [dark]
   local scheme=()
   [ "${3:-}" = dark ] && scheme=(--blink-settings=preferredColorScheme=0)
-  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
+  timeout 60 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
     --disable-sync --user-data-dir="$work/profile-$1" --force-prefers-reduced-motion --window-size=1280,"${4:-800}" --hide-scrollbars --virtual-time-budget=6000 "${scheme[@]}" \
     --screenshot="$out/$1.png" "http://127.0.0.1:8649$2" >/dev/null 2>&1
 }
@@ -29,6 +29,7 @@ terminal() { # NAME ROWS COMMAND
 }
 
 page record-sets /sets
+./twinsieve profile service-log --server 127.0.0.1:8649 >/dev/null # a page that waits for it does not stand still
 page profile /sets/service-log
 TWINSIEVE_SHOTS="$PWD/$out" go test -count=1 -run 'TestIntake/mouse' ./e2e >/dev/null
 rm -f "$out/intake-profile.png" "$out/intake-reloaded.png"
