@@ -10,7 +10,6 @@
 package fixed
 
 import (
-	"bufio"
 	"bytes"
 	"fmt"
 	"io"
@@ -19,6 +18,7 @@ import (
 	"unicode/utf8"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/lines"
 )
 
 // Column is where a column stands: its characters First to Last, counted from 1.
@@ -71,13 +71,10 @@ type Options struct {
 // Reader reads records from fixed-width text.
 type Reader struct {
 	opts    Options
-	lines   *bufio.Reader
+	lines   *lines.Reader
 	columns []string
 	builder *record.Builder
-	line    int64
-	bytes   int64
 	rejects int64
-	long    []byte
 }
 
 // NewReader begins to read a text.
@@ -85,7 +82,7 @@ func NewReader(source io.Reader, opts Options) (*Reader, error) {
 	if len(opts.Layout) == 0 {
 		return nil, &record.Unreadable{What: "fixed-width text needs a layout, such as call_no 1-8, service_date 9-18"}
 	}
-	r := &Reader{opts: opts, lines: bufio.NewReaderSize(source, 256<<10)}
+	r := &Reader{opts: opts, lines: lines.NewReader(source)}
 	var names []string
 	for _, c := range opts.Layout {
 		names = append(names, c.Name)
@@ -105,7 +102,7 @@ func (r *Reader) Columns() []string { return r.columns }
 func (r *Reader) Rejects() int64 { return r.rejects }
 
 // Bytes is the number of bytes used so far.
-func (r *Reader) Bytes() int64 { return r.bytes }
+func (r *Reader) Bytes() int64 { return r.lines.Bytes() }
 
 // Next implements [record.Reader].
 func (r *Reader) Next() (*record.Batch, error) {
@@ -120,10 +117,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 		if err != nil {
 			return nil, err
 		}
-		if r.line == 1 {
-			text = bytes.TrimPrefix(text, []byte("\xEF\xBB\xBF"))
-		}
-		if r.line <= int64(r.opts.Skip) || len(text) == 0 || r.footer(text) {
+		if r.lines.Line() <= int64(r.opts.Skip) || len(text) == 0 || r.footer(text) {
 			continue
 		}
 		if b := r.take(text); b != nil {
@@ -134,28 +128,15 @@ func (r *Reader) Next() (*record.Batch, error) {
 
 // next returns the next line without its end, until the next call.
 func (r *Reader) next() ([]byte, error) {
-	text, err := r.lines.ReadSlice('\n')
-	if err == bufio.ErrBufferFull {
-		r.long = append(r.long[:0], text...)
-		for err == bufio.ErrBufferFull {
-			if len(r.long) > record.MaxRecordBytes {
-				return nil, &record.Unreadable{Line: r.line + 1, What: "a line of more than 16 MiB starts here; is this text, and are its lines ended?"}
-			}
-			text, err = r.lines.ReadSlice('\n')
-			r.long = append(r.long, text...)
-		}
-		text = r.long
-	}
-	if len(text) == 0 || err != nil && err != io.EOF {
+	text, err := r.lines.Next("a line of more than 16 MiB starts here; is this text, and are its lines ended?")
+	if err != nil {
 		return nil, err
 	}
-	r.line++
-	r.bytes += int64(len(text))
 	if bytes.IndexByte(text, 0) >= 0 {
-		return nil, &record.Unreadable{Line: r.line, What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
+		return nil, &record.Unreadable{Line: r.lines.Line(), What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
 	}
 	if !utf8.Valid(text) {
-		return nil, &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; state the encoding"}
+		return nil, &record.Unreadable{Line: r.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding"}
 	}
 	text = bytes.TrimSuffix(text, []byte{'\n'})
 	return bytes.TrimSuffix(text, []byte{'\r'}), nil
@@ -165,7 +146,7 @@ func (r *Reader) footer(text []byte) bool {
 	for _, f := range r.opts.Footers {
 		if bytes.HasPrefix(text, []byte(f)) {
 			if r.opts.Footer != nil {
-				r.opts.Footer(r.line, string(text))
+				r.opts.Footer(r.lines.Line(), string(text))
 			}
 			return true
 		}
@@ -194,13 +175,13 @@ func (r *Reader) take(text []byte) *record.Batch {
 	for i, c := range cells {
 		r.builder.Cell(i, bytes.Trim(text[c[0]:c[1]], " "))
 	}
-	return r.builder.Close(r.line)
+	return r.builder.Close(r.lines.Line())
 }
 
 func (r *Reader) reject(text []byte, reason string) {
 	r.rejects++
 	if r.opts.Reject != nil {
 		text = text[:min(len(text), record.RejectText)]
-		r.opts.Reject(record.Reject{Line: r.line, Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
+		r.opts.Reject(record.Reject{Line: r.lines.Line(), Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
 	}
 }

@@ -101,7 +101,7 @@ func (r *Reader) start(open func() (io.Reader, error)) error {
 		return err
 	}
 	if r.opts.Lines {
-		r.records = &lineSource{text: bufio.NewReaderSize(text, 256<<10)}
+		r.records = &lineSource{lines.NewReader(text)}
 		return nil
 	}
 	r.records, err = newArraySource(text, r.opts.Pointer)
@@ -167,29 +167,23 @@ func (r *Reader) reject(line int64, reason string, text []byte) {
 
 // lineSource gives the objects of NDJSON.
 type lineSource struct {
-	text *bufio.Reader
-	line int64
-	read int64
-	long []byte
+	lines *lines.Reader
 }
 
-func (s *lineSource) bytes() int64 { return s.read }
+func (s *lineSource) bytes() int64 { return s.lines.Bytes() }
 
 func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 	for {
-		text, err := s.readLine()
+		text, err := s.lines.Next("a record of more than 16 MiB starts here; is this NDJSON, one object a line?")
 		if err != nil {
 			return 0, "", nil, err
-		}
-		if s.line == 1 {
-			text = bytes.TrimPrefix(text, []byte("\xEF\xBB\xBF"))
 		}
 		if len(bytes.TrimSpace(text)) == 0 {
 			continue
 		}
 		reason := ""
 		if !utf8.Valid(text) {
-			return 0, "", nil, &record.Unreadable{Line: s.line, What: "bytes stand here that are not UTF-8; state the encoding"}
+			return 0, "", nil, &record.Unreadable{Line: s.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding"}
 		}
 		dec := json.NewDecoder(bytes.NewReader(text))
 		dec.UseNumber()
@@ -202,29 +196,8 @@ func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 		} else if _, err := dec.Token(); err != io.EOF {
 			reason = "something stands behind the object on its line"
 		}
-		return s.line, reason, text, nil
+		return s.lines.Line(), reason, text, nil
 	}
-}
-
-func (s *lineSource) readLine() ([]byte, error) {
-	text, err := s.text.ReadSlice('\n')
-	if err == bufio.ErrBufferFull {
-		s.long = append(s.long[:0], text...)
-		for err == bufio.ErrBufferFull {
-			if len(s.long) > record.MaxRecordBytes {
-				return nil, &record.Unreadable{Line: s.line + 1, What: "a record of more than 16 MiB starts here; is this NDJSON, one object a line?"}
-			}
-			text, err = s.text.ReadSlice('\n')
-			s.long = append(s.long, text...)
-		}
-		text = s.long
-	}
-	if len(text) == 0 || err != nil && err != io.EOF {
-		return nil, err
-	}
-	s.line++
-	s.read += int64(len(text))
-	return text, nil
 }
 
 // arraySource gives the objects of an array.
