@@ -1,16 +1,37 @@
-import { answer, api, type Choices, type Job, ProblemError, type Recipe, type SourceRef, type Upload } from './client';
+import {
+  answer,
+  api,
+  type Choices,
+  type Job,
+  type Problem,
+  ProblemError,
+  type Recipe,
+  type SourceRef,
+  type Upload,
+} from './client';
 
-/** Sends a file to the service, which keeps it until it is loaded. */
-export async function send(name: string, file: Blob, signal?: AbortSignal): Promise<Upload> {
-  const response = await fetch(`/api/v1/uploads?${new URLSearchParams({ name })}`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/octet-stream' },
-    body: file,
-    signal,
+/** Sends a file to the service, which keeps it until it is loaded. Tells how many bytes have gone, which fetch cannot. */
+export function send(
+  name: string,
+  file: Blob,
+  options: { signal?: AbortSignal; sent?: (bytes: number) => void } = {},
+): Promise<Upload> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open('POST', `/api/v1/uploads?${new URLSearchParams({ name })}`);
+    request.setRequestHeader('Content-Type', 'application/octet-stream');
+    request.responseType = 'json';
+    request.upload.onprogress = (event) => options.sent?.(event.loaded);
+    request.onload = () => {
+      if (request.status === 201) resolve(request.response as Upload);
+      else if (request.response) reject(new ProblemError(request.response as Problem));
+      else reject(new Error(`The service answered ${request.status}.`));
+    };
+    request.onerror = () => reject(new TypeError('The service does not answer.'));
+    request.onabort = () => reject(new DOMException('No longer wanted', 'AbortError'));
+    options.signal?.addEventListener('abort', () => request.abort());
+    request.send(file);
   });
-  const body = await response.json();
-  if (!response.ok) throw new ProblemError(body);
-  return body as Upload;
 }
 
 export async function forget(upload: string): Promise<void> {

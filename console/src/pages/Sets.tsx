@@ -1,6 +1,6 @@
 import { InboxOutlined } from '@ant-design/icons';
 import { useQuery } from '@tanstack/react-query';
-import { Button, Select, Table, Upload } from 'antd';
+import { Button, Progress, Select, Table, Upload } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { answer, api, type SourceRef } from '../api/client';
@@ -16,6 +16,7 @@ type Arriving = {
   id: number;
   file: string;
   size?: number;
+  sent?: number;
   source?: SourceRef;
   stop?: AbortController;
   error?: unknown;
@@ -39,7 +40,7 @@ export function Sets() {
     const stop = new AbortController();
     setArriving((all) => [...all, { id, file, size: content.size, stop }]);
     try {
-      const upload = await send(file, content, stop.signal);
+      const upload = await send(file, content, { signal: stop.signal, sent: (sent) => change(id, { sent }) });
       change(id, { source: { upload: upload.id }, stop: undefined });
     } catch (error) {
       change(id, { error, stop: undefined });
@@ -105,7 +106,19 @@ export function Sets() {
         ) : (
           <div key={a.id} className="panel arrival" role="status">
             <span className="mono">{a.file}</span>
-            <span className="dim">{!a.error && `is being sent, ${bytes(a.size ?? 0)}`}</span>
+            {!a.error && (
+              <>
+                <Progress
+                  percent={Math.round(((a.sent ?? 0) / (a.size || 1)) * 100)}
+                  size="small"
+                  style={{ width: 200 }}
+                  aria-label={`sending ${a.file}`}
+                />
+                <span className="dim">
+                  {bytes(a.sent ?? 0)} of {bytes(a.size ?? 0)} sent
+                </span>
+              </>
+            )}
             <Fault error={a.error} />
             <Button size="small" onClick={() => putAside(a)}>
               {a.error ? 'Put aside' : 'Cancel'}
