@@ -19,7 +19,7 @@ type choiceFlags struct {
 	types   []string
 }
 
-// add adds the options, each with a prefix.
+// add adds the options, each with a prefix. With one they are left out of the help, for they are those of load once more.
 func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f := pflag.NewFlagSet("", pflag.ContinueOnError)
 	f.StringVar(&c.Format, "format", "", "format of the file: "+strings.Join(intake.Formats, ", ")+" (found where not stated)")
@@ -38,7 +38,7 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f.StringArrayVar(&c.types, "type", nil, "type of a column: \"Invoiced On=date DD/MM/YYYY\" (found where not stated)")
 	f.StringArrayVar(&c.Blanks, "blank", nil, "a blank marker: a cell that is exactly this is blank, such as n/a")
 	f.VisitAll(func(flag *pflag.Flag) {
-		flag.Name = prefix + flag.Name
+		flag.Name, flag.Hidden = prefix+flag.Name, prefix != ""
 		cmd.Flags().AddFlag(flag)
 	})
 	c.prefix = prefix

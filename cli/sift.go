@@ -49,7 +49,10 @@ func newSift(root *rootFlags) *cobra.Command {
 		Long: `Compare two files and say where every record of both belongs, without a service.
 
 What makes two records the same is given by --key, once for each pair of columns, or by a sieve file. A pair is
-LEFT=RIGHT, or one name where both sides have it, followed by a colon and readings where the sides write it differently.`,
+LEFT=RIGHT, or one name where both sides have it, followed by a colon and readings where the sides write it differently.
+
+What is not stated about the files is found. Every option of load that says how a file is read is here twice, with left- and
+right- in front: --left-encoding windows-1252, --right-sheet March.`,
 		Example: `  twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml
 
   twinsieve sift service-log.csv invoices.csv \

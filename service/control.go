@@ -3,6 +3,7 @@ package service
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"twinsieve/core/exact"
@@ -139,7 +140,7 @@ func (c *control) held(src *intake.Source) []view.Held {
 		return held
 	}
 	count := func(stated, from string) {
-		found := ordinal(c.records)
+		found := number(c.records)
 		held = append(held, view.Held{What: "records", Stated: stated, Found: found, From: from, Holds: stated == found})
 	}
 	total := func(column, stated, from string) {
@@ -152,7 +153,7 @@ func (c *control) held(src *intake.Source) []view.Held {
 		held = append(held, view.Held{What: "total of " + column, Stated: plain, Found: found, From: from, Holds: plain == found && why == "", Why: why})
 	}
 	if c.stated.Count != nil {
-		count(ordinal(*c.stated.Count), "typed in")
+		count(number(*c.stated.Count), "typed in")
 	}
 	for _, t := range c.stated.Totals {
 		total(t.Column, t.Total, "typed in")
@@ -162,7 +163,7 @@ func (c *control) held(src *intake.Source) []view.Held {
 		if cells == nil {
 			return append(held, view.Held{What: "trailer line", Stated: t.Starts, From: "the source", Why: fmt.Sprintf("no footer of the source begins with %q", t.Starts)})
 		}
-		from := "line " + ordinal(line)
+		from := "line " + number(line)
 		cell := func(n int) string {
 			if n > len(cells) {
 				return ""
@@ -182,6 +183,8 @@ func (c *control) held(src *intake.Source) []view.Held {
 	}
 	return held
 }
+
+func number(n int64) string { return strconv.FormatInt(n, 10) }
 
 // trailer finds the footer that begins with a text, and takes it apart as the source's records are taken apart.
 func trailer(src *intake.Source, starts string) (cells []string, line int64) {

@@ -82,7 +82,7 @@ func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef)
 func tooManyRejects(source string, first []store.Reject, most int64) error {
 	var faults []view.Fault
 	for _, r := range first[:min(len(first), 10)] {
-		faults = append(faults, view.Fault{Where: "line " + ordinal(r.Line), What: r.Reason})
+		faults = append(faults, view.Fault{Where: "line " + number(r.Line), What: r.Reason})
 	}
 	allowed := "no reject is allowed"
 	if most > 0 {

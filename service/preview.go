@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"io"
-	"strconv"
 	"strings"
 
 	"twinsieve/core/record"
@@ -93,21 +92,6 @@ func likeBlanks(b *record.Batch, n int, into map[string]int64) {
 	}
 }
 
-// finders find the type of each column.
-type finders []*typing.Finder
-
-// add tells the finders of the first records of a batch.
-func (fs finders) add(b *record.Batch, records int) {
-	for c, col := range b.Columns {
-		offsets, text := col.ValueOffsets(), col.ValueBytes()
-		for i := range min(records, col.Len()) {
-			if cell := text[offsets[i]:offsets[i+1]]; len(cell) > 0 && col.IsValid(i) {
-				fs[c].Add(cell, 1)
-			}
-		}
-	}
-}
-
 // unreadable gives an error of reading a file the form in which people see it.
 func unreadable(source string, err error) error {
 	if fault := new(record.Unreadable); errors.As(err, &fault) {
@@ -122,6 +106,3 @@ func unreadable(source string, err error) error {
 	}
 	return err
 }
-
-// ordinal is a number as text.
-func ordinal(n int64) string { return strconv.FormatInt(n, 10) }

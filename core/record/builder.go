@@ -3,6 +3,7 @@ package record
 import (
 	"bytes"
 	"encoding/binary"
+	"io"
 
 	"github.com/apache/arrow-go/v18/arrow/bitutil"
 )
@@ -134,6 +135,15 @@ func (b *Builder) Close(line int64) *Batch {
 		return b.Flush()
 	}
 	return nil
+}
+
+// Last returns the records since the last batch as a batch, and io.EOF once there are none: what a reader answers when its
+// source has ended.
+func (b *Builder) Last() (*Batch, error) {
+	if batch := b.Flush(); batch != nil {
+		return batch, nil
+	}
+	return nil, io.EOF
 }
 
 // Flush returns the records since the last batch as a batch, or nil when there are none.

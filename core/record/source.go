@@ -1,6 +1,9 @@
 package record
 
-import "fmt"
+import (
+	"bytes"
+	"fmt"
+)
 
 // The limits of a source. What goes beyond them is refused, so that reading keeps to bounded memory whatever it is given.
 const (
@@ -30,6 +33,17 @@ type Reject struct {
 
 // RejectText is how many bytes of a reject's text are kept.
 const RejectText = 1000
+
+// NewReject returns a reject with its text cut.
+func NewReject(line int64, reason string, text []byte) Reject {
+	return Reject{line, reason, Cut(text)}
+}
+
+// Cut is the beginning of a text that is kept for people, without its line end.
+func Cut(text []byte) string {
+	text = bytes.TrimRight(text, "\r\n")
+	return string(bytes.ToValidUTF8(text[:min(len(text), RejectText)], nil))
+}
 
 // Unreadable is something in a source that makes it unreadable as a whole.
 type Unreadable struct {

@@ -201,10 +201,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 		if r.batch == nil || r.row == int(r.batch.NumRows()) {
 			batch, err := r.next()
 			if err == io.EOF {
-				if b := r.builder.Flush(); b != nil {
-					return b, nil
-				}
-				return nil, io.EOF
+				return r.builder.Last()
 			}
 			if err != nil {
 				return nil, err

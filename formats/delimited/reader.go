@@ -159,10 +159,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 		reason, err := r.next()
 		switch {
 		case err == io.EOF:
-			if batch := r.builder.Flush(); batch != nil {
-				return batch, nil
-			}
-			return nil, io.EOF
+			return r.builder.Last()
 		case err != nil:
 			return nil, err
 		case reason == "" && r.cells == nil: // an empty line
@@ -216,14 +213,9 @@ func (r *Reader) ragged(cells int) string {
 
 func (r *Reader) reject(line int64, reason string) {
 	r.rejects++
-	if r.opts.Reject == nil {
-		return
+	if r.opts.Reject != nil {
+		r.opts.Reject(record.NewReject(line, reason, r.buffer[r.start-r.used:r.start]))
 	}
-	text := bytes.TrimRight(r.buffer[r.start-r.used:r.start], "\r\n")
-	if len(text) > record.RejectText {
-		text = text[:record.RejectText]
-	}
-	r.opts.Reject(record.Reject{Line: line, Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
 }
 
 func (r *Reader) rest() []byte { return r.buffer[r.start:r.end] }

@@ -109,10 +109,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 	for {
 		text, err := r.next()
 		if err == io.EOF {
-			if b := r.builder.Flush(); b != nil {
-				return b, nil
-			}
-			return nil, io.EOF
+			return r.builder.Last()
 		}
 		if err != nil {
 			return nil, err
@@ -181,7 +178,6 @@ func (r *Reader) take(text []byte) *record.Batch {
 func (r *Reader) reject(text []byte, reason string) {
 	r.rejects++
 	if r.opts.Reject != nil {
-		text = text[:min(len(text), record.RejectText)]
-		r.opts.Reject(record.Reject{Line: r.lines.Line(), Reason: reason, Text: string(bytes.ToValidUTF8(text, nil))})
+		r.opts.Reject(record.NewReject(r.lines.Line(), reason, text))
 	}
 }

@@ -120,8 +120,7 @@ func (s *Source) Next() (*record.Batch, error) {
 func (s *Source) footer(line int64, text string) {
 	s.footed++
 	if len(s.footers) < s.options.FootersKept {
-		text = text[:min(len(text), record.RejectText)]
-		s.footers = append(s.footers, Footer{line, strings.ToValidUTF8(text, "")})
+		s.footers = append(s.footers, Footer{line, record.Cut([]byte(text))})
 	}
 }
 

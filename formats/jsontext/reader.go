@@ -123,10 +123,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 		r.fields.fields = r.fields.fields[:0]
 		line, reason, text, err := r.records.next(&r.fields)
 		if err == io.EOF {
-			if b := r.builder.Flush(); b != nil {
-				return b, nil
-			}
-			return nil, io.EOF
+			return r.builder.Last()
 		}
 		if err != nil {
 			return nil, err
@@ -160,8 +157,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 func (r *Reader) reject(line int64, reason string, text []byte) {
 	r.rejects++
 	if r.opts.Reject != nil {
-		text = text[:min(len(text), record.RejectText)]
-		r.opts.Reject(record.Reject{Line: line, Reason: reason, Text: string(bytes.ToValidUTF8(bytes.TrimSpace(text), nil))})
+		r.opts.Reject(record.NewReject(line, reason, bytes.TrimSpace(text)))
 	}
 }
 
@@ -241,7 +237,7 @@ func newArraySource(text io.Reader, pointer string) (*arraySource, error) {
 
 // enter goes to a member of the object, or element of the list, that token begins, and returns the token there.
 func (s *arraySource) enter(token json.Token, step string) (json.Token, error) {
-	for n := 0; (token == json.Delim('{') || token == json.Delim('[')) && s.more(); n++ {
+	for n := 0; (token == json.Delim('{') || token == json.Delim('[')) && s.dec.More(); n++ {
 		name := fmt.Sprint(n)
 		if token == json.Delim('{') {
 			member, err := s.token()
@@ -253,16 +249,16 @@ func (s *arraySource) enter(token json.Token, step string) (json.Token, error) {
 		if name == step {
 			return s.token()
 		}
-		if err := s.skip(); err != nil {
+		if err := s.pass(0); err != nil {
 			return nil, err
 		}
 	}
 	return nil, &record.Unreadable{What: fmt.Sprintf("the JSON Pointer leads to nothing: there is no %q", step)}
 }
 
-// skip passes over a value.
-func (s *arraySource) skip() error {
-	for depth := 0; ; {
+// pass passes over a value, or, from so many objects and lists deep, over all that is left of them.
+func (s *arraySource) pass(depth int) error {
+	for {
 		token, err := s.token()
 		if err != nil {
 			return err
@@ -278,8 +274,6 @@ func (s *arraySource) skip() error {
 		}
 	}
 }
-
-func (s *arraySource) more() bool { return s.dec.More() }
 
 func (s *arraySource) token() (json.Token, error) {
 	s.limit.left = record.MaxRecordBytes
@@ -341,16 +335,9 @@ func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
 
 // rest reads what stands behind the array, so that a document that is cut off there is told from a whole one.
 func (s *arraySource) rest() error {
-	for depth := s.depth; depth > 0; {
-		token, err := s.token()
-		if err != nil {
+	if s.depth > 0 {
+		if err := s.pass(s.depth); err != nil {
 			return err
-		}
-		switch token {
-		case json.Delim('{'), json.Delim('['):
-			depth++
-		case json.Delim('}'), json.Delim(']'):
-			depth--
 		}
 	}
 	if _, err := s.dec.Token(); err != io.EOF {

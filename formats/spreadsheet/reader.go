@@ -229,10 +229,7 @@ func (r *Reader) Next() (*record.Batch, error) {
 		if !r.pending {
 			err := r.readRow()
 			if err == io.EOF {
-				if b := r.builder.Flush(); b != nil {
-					return b, nil
-				}
-				return nil, io.EOF
+				return r.builder.Last()
 			}
 			if err != nil {
 				return nil, err
@@ -254,8 +251,7 @@ func (r *Reader) line() string {
 	for _, c := range r.cells {
 		texts = append(texts, string(r.text[c.start:c.end]))
 	}
-	text := strings.Join(texts, "\t")
-	return strings.ToValidUTF8(text[:min(len(text), record.RejectText)], "")
+	return record.Cut([]byte(strings.Join(texts, "\t")))
 }
 
 func (r *Reader) footer() bool {

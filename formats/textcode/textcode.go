@@ -7,6 +7,7 @@ package textcode
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"strings"
@@ -131,7 +132,13 @@ func tell(b []byte, head, whole bool) (Found, bool) {
 	return Found{CP1252, false, "it is not UTF-8"}, true
 }
 
+// ascii looks at eight bytes at a time, for whole files may be gone through.
 func ascii(b []byte) bool {
+	for ; len(b) >= 8; b = b[8:] {
+		if binary.LittleEndian.Uint64(b)&0x8080808080808080 != 0 {
+			return false
+		}
+	}
 	for _, c := range b {
 		if c >= utf8.RuneSelf {
 			return false
