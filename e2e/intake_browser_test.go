@@ -1,16 +1,25 @@
 package e2e
 
 import (
+	"bytes"
+	"context"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
+	browserdomain "github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+	"github.com/xuri/excelize/v2"
 	"golang.org/x/text/encoding/charmap"
 
+	"twinsieve/client"
 	"twinsieve/core/sieve"
 )
 
@@ -88,6 +97,9 @@ func TestIntake(t *testing.T) {
 			w.says("date DD/MM/YYYY")
 			w.shoot("intake-profile.png")
 
+			// The set is handed over in a format that is chosen: the file is what the interface gives.
+			w.handOver(p, "Hand over", "NDJSON", "march.ndjson", "march", client.Format{Name: "ndjson"})
+
 			w.press("Record sets")
 			w.press("Paste cells")
 			w.until(`document.activeElement.getAttribute('aria-label') === 'Cells'`)
@@ -140,6 +152,119 @@ func (w *walk) choice(label, option, arrow string) {
 		w.until(fmt.Sprintf("%s !== %q", active, at))
 	}
 	w.keys(kb.Enter)
+}
+
+// handOver presses a button, chooses a format in its menu, and holds the file that arrives against what the interface gives.
+func (w *walk) handOver(p *process, button, format, file, set string, f client.Format) {
+	w.t.Helper()
+	dir := w.t.TempDir()
+	w.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := cdp.Call(ctx, target, browserdomain.SetDownloadBehavior, browserdomain.SetDownloadBehaviorParams{Behavior: "allow", DownloadPath: dir})
+		return err
+	}))
+	w.press(button)
+	const items = `[...document.querySelectorAll('.ant-dropdown:not(.ant-dropdown-hidden) .ant-dropdown-menu-item')]`
+	w.until(items + `.length > 0 && !document.querySelector('.ant-dropdown[class*="ant-slide-"]')`) // it has come to rest
+	if w.keyboard {
+		for range 10 {
+			if w.text(`document.activeElement.innerText ?? ''`) == format {
+				break
+			}
+			w.keys(kb.ArrowDown)
+		}
+		w.keys(kb.Enter)
+	} else {
+		w.until(fmt.Sprintf(`(() => { const e = %s.find((e) => e.innerText.trim() === %q); document.querySelectorAll('[data-found]').forEach((o) => o.removeAttribute('data-found')); e?.setAttribute('data-found', ''); return !!e; })()`, items, format))
+		w.click("[data-found]", 0)
+	}
+	var want bytes.Buffer
+	if err := p.client().ExportSet(w.t.Context(), set, f, &want); err != nil {
+		w.t.Fatal(err)
+	}
+	var got []byte
+	for wait := time.Now().Add(20 * time.Second); time.Now().Before(wait); time.Sleep(10 * time.Millisecond) {
+		if got, _ = os.ReadFile(filepath.Join(dir, file)); len(got) == want.Len() { // it is not there until it is whole
+			break
+		}
+	}
+	if want.Len() == 0 || !bytes.Equal(got, want.Bytes()) {
+		w.t.Errorf("%d bytes of %s arrived, want %d", len(got), file, want.Len())
+	}
+}
+
+// TestOtherFormats looks at JSON whose records are inside, and at a sheet that is not the first, and changes how they are read.
+func TestOtherFormats(t *testing.T) {
+	p := serve(t, t.TempDir())
+	w := &walk{browser: newBrowser(t), seen: map[string]int{}}
+	w.mistakes = true
+	w.do(chromedp.Navigate(p.address + "/sets"))
+	w.says("There are no record sets yet")
+	dir := t.TempDir()
+	put := func(name string, write func(io.Writer) error) string {
+		f, err := os.Create(filepath.Join(dir, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := errors.Join(write(f), f.Close()); err != nil {
+			t.Fatal(err)
+		}
+		return f.Name()
+	}
+	calls := put("calls.json", func(f io.Writer) error {
+		_, err := io.WriteString(f, `{"port":"Marrowick","days":[{"no":1}],"calls":[{"call":{"no":"MW-1"},"fee":12.50},{"call":{"no":"MW-2"},"fee":null}]}`)
+		return err
+	})
+	quays := put("quays.xlsx", func(f io.Writer) error {
+		book := excelize.NewFile()
+		defer book.Close()
+		if _, err := book.NewSheet("Tar Quay"); err != nil {
+			return err
+		}
+		for cell, value := range map[string]any{"A1": "north", "A2": "x", "Tar Quay!B3": "call", "Tar Quay!C3": "day", "Tar Quay!B4": "MW-7", "Tar Quay!C4": time.Date(2031, 3, 4, 0, 0, 0, 0, time.UTC)} {
+			sheet, at, other := strings.Cut(cell, "!")
+			if !other {
+				sheet, at = "Sheet1", cell
+			}
+			if err := book.SetCellValue(sheet, at, value); err != nil {
+				return err
+			}
+		}
+		return book.Write(f)
+	})
+	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{calls}))
+	w.says("records at") // the first array of objects is found, and is not the one that is wanted
+	w.until(`document.querySelector('[aria-label="records at"]')?.value === '/days'`)
+	w.text(`(document.querySelector('[aria-label="records at"]').select(), '')`)
+	w.click(`[aria-label="records at"]`, 0)
+	w.text(`(document.activeElement.select(), '')`)
+	w.keys("/calls", kb.Enter)
+	w.says("call.no")
+	w.says("MW-2")
+	w.text(`(document.querySelector('[aria-label="records at"]').select(), '')`)
+	w.click(`[aria-label="records at"]`, 0)
+	w.text(`(document.activeElement.select(), '')`)
+	w.keys("/none", kb.Enter)
+	w.says(`the JSON Pointer leads to nothing: there is no "none"`)
+	w.button("Let everything be found again")
+	w.until(`document.querySelector('[aria-label="records at"]')?.value === '/days'`)
+	w.button("Put aside")
+	w.until(`document.querySelectorAll('form').length === 0`)
+
+	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{quays}))
+	w.says("north")
+	w.choice("sheet", "Tar Quay", "")
+	w.says("2031-03-04")
+	w.says("date YYYY-MM-DD")
+	w.button("Load")
+	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 1`)
+	set, err := p.client().Set(t.Context(), "quays")
+	if err != nil || set.Snapshot.Records != 1 || fmt.Sprint(set.Snapshot.Columns) != "[call day]" {
+		t.Errorf("loaded %+v, %v", set, err)
+	}
+	w.button("quays")
+	w.click(".ant-table-row-expand-icon", 1)
+	w.says("Commonest values")
+	w.says("It reads every value")
 }
 
 // option clicks an option of the list that is open.

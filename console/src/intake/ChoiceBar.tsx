@@ -1,7 +1,9 @@
 import { Input, Select } from 'antd';
 import type { Choices, Guess, Preview } from '../api/client';
+import { Tags } from '../parts/Tags';
+import { Choice } from './Choice';
 
-type Choice = keyof Choices;
+type Name = keyof Choices;
 
 const formats: Record<string, string> = {
   delimited: 'delimited text',
@@ -16,12 +18,12 @@ const formats: Record<string, string> = {
 const named: Record<string, string> = { '\t': 'tab', ',': 'comma  ,', ';': 'semicolon  ;', '|': 'pipe  |', ...formats };
 const headers: Record<string, string> = { first: 'the first line', none: 'no line' };
 
-const say = (choice: Choice, value: string) =>
+const say = (choice: Name, value: string) =>
   choice === 'header' ? (headers[value] ?? value) : (named[value] ?? value);
 
-/** One choice: what it is, whether it was found or made, and what it could be instead. */
+/** A choice among a few. */
 function One(p: {
-  choice: Choice;
+  choice: Name;
   label: string;
   value: string;
   guess?: Guess;
@@ -30,11 +32,7 @@ function One(p: {
 }) {
   const options = [...new Set([p.value, ...(p.options ?? []), ...(p.guess?.others ?? [])])];
   return (
-    <div className="choice" title={p.guess?.why}>
-      <span className="dim">
-        {p.label} {p.guess && !p.guess.sure && <b className="guess">guess</b>}
-        {p.guess?.sure && <span className="sure">certain</span>}
-      </span>
+    <Choice label={p.label} guess={p.guess}>
       <Select
         size="small"
         aria-label={p.label}
@@ -43,7 +41,47 @@ function One(p: {
         options={options.map((value) => ({ value, label: say(p.choice, value) }))}
         popupMatchSelectWidth={false}
       />
-    </div>
+    </Choice>
+  );
+}
+
+/** Something typed, that counts when the field is left or Enter is pressed. */
+function Typed(p: { label: string; value: string; guess?: Guess; width?: number; change: (value: string) => void }) {
+  return (
+    <Choice label={p.label} guess={p.guess}>
+      <Input
+        key={p.value}
+        size="small"
+        style={{ width: p.width }}
+        aria-label={p.label}
+        defaultValue={p.value}
+        onBlur={(event) => event.target.value !== p.value && p.change(event.target.value)}
+        onPressEnter={(event) => event.currentTarget.blur()}
+      />
+    </Choice>
+  );
+}
+
+/** Texts, of which any number can be added. */
+function Texts(p: {
+  label: string;
+  value: string[];
+  guess?: Guess;
+  offered: string[];
+  change: (value: string[]) => void;
+}) {
+  return (
+    <Choice label={p.label} guess={p.guess}>
+      <Tags
+        label={p.label}
+        placeholder="none"
+        size="small"
+        minWidth={110}
+        value={p.value}
+        change={p.change}
+        offered={p.offered.map((value) => ({ value }))}
+      />
+    </Choice>
   );
 }
 
@@ -61,26 +99,17 @@ export function ChoiceBar({
 }) {
   const c = preview.choices;
   const format = c.format ?? 'delimited';
-  const guess = (choice: Choice) => preview.guesses.find((g) => g.choice === choice);
+  const guess = (choice: Name) => preview.guesses.find((g) => g.choice === choice);
   // What is found for one format says nothing of another, so a change of format lets the rest be found anew.
-  const set = (choice: Choice, value: Choices[Choice]) =>
+  const set = (choice: Name, value: Choices[Name]) =>
     change(choice === 'format' ? { format: value as Choices['format'] } : { ...chosen, [choice]: value });
-  const number = (choice: 'skipFirst' | 'skipLast', label: string) => (
-    <div className="choice">
-      <span className="dim">{label}</span>
-      <Input
-        key={c[choice]}
-        size="small"
-        style={{ width: 64 }}
-        aria-label={label}
-        defaultValue={c[choice] ?? 0}
-        onBlur={(event) => {
-          const n = Number.parseInt(event.target.value, 10) || 0;
-          if (n !== (c[choice] ?? 0)) set(choice, n);
-        }}
-        onPressEnter={(event) => event.currentTarget.blur()}
-      />
-    </div>
+  const lines = (choice: 'skipFirst' | 'skipLast', label: string) => (
+    <Typed
+      label={label}
+      width={64}
+      value={String(c[choice] ?? 0)}
+      change={(v) => set(choice, Number.parseInt(v, 10) || 0)}
+    />
   );
   return (
     <div className="choices">
@@ -133,55 +162,29 @@ export function ChoiceBar({
         />
       )}
       {format === 'json' && (
-        <div className="choice">
-          <span className="dim">records at {guess('pointer') && <b className="guess">guess</b>}</span>
-          <Input
-            key={c.pointer}
-            size="small"
-            aria-label="records at"
-            defaultValue={c.pointer}
-            onBlur={(event) => event.target.value !== c.pointer && set('pointer', event.target.value)}
-            onPressEnter={(event) => event.currentTarget.blur()}
-          />
-        </div>
+        <Typed label="records at" value={c.pointer ?? ''} guess={guess('pointer')} change={(v) => set('pointer', v)} />
       )}
       {(format === 'delimited' || format === 'fixed') && (
         <>
-          {number('skipFirst', 'leave out first lines')}
-          {number('skipLast', 'last lines')}
+          {lines('skipFirst', 'leave out first lines')}
+          {lines('skipLast', 'leave out last lines')}
         </>
       )}
-      {format !== 'json' && format !== 'ndjson' && format !== 'parquet' && format !== 'arrow' && (
-        <div className="choice" title={guess('footers')?.why}>
-          <span className="dim">footers begin with {guess('footers') && <b className="guess">guess</b>}</span>
-          <Select
-            mode="tags"
-            size="small"
-            aria-label="footers begin with"
-            placeholder="none"
-            style={{ minWidth: 110 }}
-            value={c.footers ?? []}
-            onChange={(v: string[]) => set('footers', v)}
-            options={[]}
-            open={false}
-            suffixIcon={null}
-          />
-        </div>
-      )}
-      <div className="choice">
-        <span className="dim">blank markers</span>
-        <Select
-          mode="tags"
-          size="small"
-          aria-label="blank markers"
-          placeholder="none"
-          style={{ minWidth: 110 }}
-          value={c.blanks ?? []}
-          onChange={(v: string[]) => set('blanks', v)}
-          options={preview.blanks.map((b) => ({ value: b.text, label: b.text }))}
-          popupMatchSelectWidth={false}
+      {['delimited', 'fixed', 'xlsx'].includes(format) && (
+        <Texts
+          label="footers begin with"
+          value={c.footers ?? []}
+          guess={guess('footers')}
+          offered={[]}
+          change={(v) => set('footers', v)}
         />
-      </div>
+      )}
+      <Texts
+        label="blank markers"
+        value={c.blanks ?? []}
+        offered={preview.blanks.map((b) => b.text)}
+        change={(v) => set('blanks', v)}
+      />
     </div>
   );
 }

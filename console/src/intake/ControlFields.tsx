@@ -1,5 +1,6 @@
 import { Input, Select } from 'antd';
 import type { Control } from '../api/client';
+import { Choice } from './Choice';
 
 /** What the sender stated, typed in. */
 export type Stated = { count: string; column?: string; total: string };
@@ -18,8 +19,7 @@ export function controlOf(s: Stated): Control | undefined {
 export function ControlFields(p: { columns: string[]; stated: Stated; change: (s: Stated) => void }) {
   return (
     <div className="choices">
-      <div className="choice">
-        <span className="dim">the sender states records</span>
+      <Choice label="the sender states records">
         <Input
           size="small"
           style={{ width: 110 }}
@@ -28,9 +28,8 @@ export function ControlFields(p: { columns: string[]; stated: Stated; change: (s
           value={p.stated.count}
           onChange={(event) => p.change({ ...p.stated, count: event.target.value })}
         />
-      </div>
-      <div className="choice">
-        <span className="dim">and a total of</span>
+      </Choice>
+      <Choice label="and a total of">
         <Select
           size="small"
           allowClear
@@ -42,9 +41,8 @@ export function ControlFields(p: { columns: string[]; stated: Stated; change: (s
           options={p.columns.map((value) => ({ value, label: value }))}
           popupMatchSelectWidth={false}
         />
-      </div>
-      <div className="choice">
-        <span className="dim">which is</span>
+      </Choice>
+      <Choice label="which is">
         <Input
           size="small"
           style={{ width: 130 }}
@@ -54,7 +52,7 @@ export function ControlFields(p: { columns: string[]; stated: Stated; change: (s
           value={p.stated.total}
           onChange={(event) => p.change({ ...p.stated, total: event.target.value })}
         />
-      </div>
+      </Choice>
     </div>
   );
 }

@@ -1,4 +1,3 @@
-import { DownloadOutlined } from '@ant-design/icons';
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { Button, Input, Table, type TableColumnType } from 'antd';
 import { useState } from 'react';
@@ -11,6 +10,7 @@ import { Fault } from '../parts/Fault';
 import { change, count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
+import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { Trays } from '../parts/Trays';
 import { EntryDrawer } from './EntryDrawer';
@@ -62,9 +62,7 @@ function ReportOf({ run }: { run: Run }) {
           </p>
         </div>
         <div className="acts">
-          <Button icon={<DownloadOutlined />} href={`/api/v1/runs/${run.id}/export`}>
-            All exceptions
-          </Button>
+          <HandOver what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
       <HeldLines held={left.held ?? []} of={left.set} />
@@ -146,9 +144,7 @@ function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
             onSearch={setSearch}
             style={{ width: 300 }}
           />
-          <Button icon={<DownloadOutlined />} href={`/api/v1/runs/${run.id}/export?${filter}`}>
-            These as CSV
-          </Button>
+          <HandOver what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={filter} />
         </div>
       </div>
       <Fault error={entries.error} />

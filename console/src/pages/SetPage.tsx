@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
-import { Button, Dropdown, Table, Tabs, Upload } from 'antd';
+import { Button, Table, Tabs, Upload } from 'antd';
 import { useState } from 'react';
 import { useParams } from 'react-router';
 import { answer, api, type Job } from '../api/client';
@@ -8,6 +8,7 @@ import { follow } from '../api/jobs';
 import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
+import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { JobBar } from '../parts/JobBar';
 import { Changed } from '../set/Changed';
@@ -59,8 +60,6 @@ export function SetPage() {
   );
 }
 
-const formats = ['csv', 'tsv', 'xlsx', 'json', 'ndjson', 'parquet', 'arrow'];
-
 /** Loading the set again, and handing it over. */
 function Acts({ name, inFolder }: { name: string; inFolder: boolean }) {
   const queries = useQueryClient();
@@ -97,20 +96,7 @@ function Acts({ name, inFolder }: { name: string; inFolder: boolean }) {
         >
           <Button disabled={!!job}>Reload from a new file</Button>
         </Upload>
-        <Dropdown
-          menu={{
-            items: formats.map((format) => ({
-              key: format,
-              label: (
-                <a href={`/api/v1/sets/${encodeURIComponent(name)}/export?${new URLSearchParams({ format })}`}>
-                  {format}
-                </a>
-              ),
-            })),
-          }}
-        >
-          <Button>Hand over</Button>
-        </Dropdown>
+        <HandOver what="Hand over" at={`/api/v1/sets/${encodeURIComponent(name)}/export`} />
       </div>
       {job && <JobBar job={job} />}
       <Fault error={failed} />

@@ -69,8 +69,8 @@ export function Profile({ name, snapshot }: { name: string; snapshot: number }) 
           { title: 'blank', align: 'right', render: (_, c) => count(c.nulls + c.empty + c.markers) },
           { title: 'distinct', align: 'right', render: (_, c) => count(c.distinct) },
           { title: 'repeated', align: 'right', render: (_, c) => count(c.repeated) },
-          { title: 'least', render: (_, c) => <span className="mono">{visible(c.least ?? '')}</span> },
-          { title: 'greatest', render: (_, c) => <span className="mono">{visible(c.greatest ?? '')}</span> },
+          { title: 'least', render: (_, c) => <Edge text={c.least} /> },
+          { title: 'greatest', render: (_, c) => <Edge text={c.greatest} /> },
           { title: 'total', align: 'right', render: (_, c) => c.total && amount(c.total) },
           { title: 'to note', render: (_, c) => <span className="dim">{notes(c)}</span> },
         ]}
@@ -78,6 +78,17 @@ export function Profile({ name, snapshot }: { name: string; snapshot: number }) 
     </>
   );
 }
+
+/** A least or greatest value, on one line; a long one is cut and shown whole when pointed at. */
+function Edge({ text = '' }: { text?: string }) {
+  return (
+    <span className="mono edge" title={text}>
+      {visible(text)}
+    </span>
+  );
+}
+
+const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 function Details({ column: c }: { column: ColumnProfile }) {
   const list = (title: string, values: { text: string; records: number }[]) => (
@@ -103,7 +114,7 @@ function Details({ column: c }: { column: ColumnProfile }) {
         </h2>
         <Histogram column={c} width={420} height={130} labels />
         <p className="say">
-          {c.type.why}. {count(c.nulls)} null, {count(c.empty)} empty, {count(c.markers)} blank markers.
+          {sentence(c.type.why)}. {count(c.nulls)} null, {count(c.empty)} empty, {count(c.markers)} blank markers.
           {c.shortest && c.longest && (
             <>
               {' '}
@@ -113,6 +124,7 @@ function Details({ column: c }: { column: ColumnProfile }) {
           )}
         </p>
       </section>
+      {c.type.unread.length > 0 && list(`Not ${c.type.name}`, c.type.unread)}
       {list('Commonest values', c.common)}
       {list(c.moreShapes ? 'Shapes, of the first 10,000' : 'Shapes', c.shapes)}
     </div>

@@ -1,8 +1,8 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import { Button, Input, Select } from 'antd';
-import { useState } from 'react';
 import type { Field, KeyPart, SetView } from '../api/client';
 import { useReadings } from '../api/queries';
+import { Tags } from '../parts/Tags';
 import { without } from './definition';
 
 function RowFault({ what }: { what?: string }) {
@@ -41,7 +41,6 @@ const layouts = ['YYYY-MM-DD', 'DD.MM.YYYY', 'MM/DD/YYYY', 'D/M/YYYY'];
 /** A chain of readings, chosen or typed. */
 function Readings(p: { value?: string[]; change: (readings?: string[]) => void; what: string }) {
   const readings = useReadings();
-  const [open, setOpen] = useState(false);
   const choices = (readings.data ?? []).flatMap((r) =>
     r.argument
       ? ['', 'left ', 'right '].flatMap((side) =>
@@ -50,22 +49,12 @@ function Readings(p: { value?: string[]; change: (readings?: string[]) => void; 
       : [{ value: r.name, title: r.says }],
   );
   return (
-    <Select
-      mode="tags"
-      aria-label={`readings of the ${p.what}`}
+    <Tags
+      label={`readings of the ${p.what}`}
       placeholder="read as it is"
       value={p.value ?? []}
-      onChange={(next: string[]) => p.change(next.length ? next : undefined)}
-      options={choices.map((c) => ({ value: c.value, label: c.value, title: c.title }))}
-      open={open}
-      onOpenChange={setOpen}
-      onInputKeyDown={(event) => {
-        if (event.key !== 'Tab' || event.currentTarget.value) return;
-        // The list would take Tab as a choice of what happens to be marked; with nothing typed it only moves on.
-        event.stopPropagation();
-        setOpen(false);
-      }}
-      popupMatchSelectWidth={false}
+      change={(next) => p.change(next.length ? next : undefined)}
+      offered={choices}
     />
   );
 }

@@ -1,0 +1,28 @@
+import { DownloadOutlined } from '@ant-design/icons';
+import { Button, Dropdown } from 'antd';
+
+const formats = [
+  { key: 'csv', label: 'CSV' },
+  { key: 'xlsx', label: 'spreadsheet' },
+  { key: 'tsv', label: 'TSV' },
+  { key: 'json', label: 'JSON' },
+  { key: 'ndjson', label: 'NDJSON' },
+  { key: 'parquet', label: 'Parquet' },
+  { key: 'arrow', label: 'Arrow' },
+];
+
+/** Hands over what an address exports, in a format that is chosen. */
+export function HandOver({ what, at, filter }: { what: string; at: string; filter?: URLSearchParams }) {
+  const take = (format: string) => {
+    const query = new URLSearchParams(filter);
+    query.set('format', format);
+    location.assign(`${at}?${query}`); // an attachment: the page stays
+  };
+  return (
+    <Dropdown autoFocus trigger={['click']} menu={{ items: formats, onClick: ({ key }) => take(key) }}>
+      <Button icon={<DownloadOutlined />} aria-haspopup="menu">
+        {what}
+      </Button>
+    </Dropdown>
+  );
+}
