@@ -17,9 +17,11 @@ console/node_modules: console/package-lock.json
 console/dist/index.html: console/node_modules console/index.html console/vite.config.ts $(shell find console/src console/public -type f)
 	$(NPM) run build
 
-# Everything that has to hold: formatting, vetting, linting, generated types, and all tests. Chromium comes from Debian's packages.
+# Everything that has to hold: formatting, vetting, linting, generated types, and all tests. Chromium and the database servers
+# come from Debian's packages.
 test: check
-	command -v chromium >/dev/null || (apt-get update && apt-get install --yes --no-install-recommends chromium)
+	command -v chromium >/dev/null && command -v mariadb-install-db >/dev/null && ls /usr/lib/postgresql/*/bin/postgres >/dev/null || \
+		(apt-get update && apt-get install --yes --no-install-recommends chromium postgresql mariadb-server)
 	go test -timeout 14m ./...
 
 check: build

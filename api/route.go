@@ -50,6 +50,12 @@ func put[In, Out any](path, id, summary string, h handler[In, Out]) route {
 	return jsonRoute(http.MethodPut, path, id, summary, http.StatusOK, true, h)
 }
 
+// answering is the route with another status of success.
+func (r route) answering(status int) route {
+	r.status = status
+	return r
+}
+
 func remove[In, Out any](path, id, summary string, h handler[In, Out]) route {
 	status := http.StatusOK
 	if _, empty := any(*new(Out)).(*none); empty {

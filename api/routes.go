@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/core/expression"
 	"twinsieve/core/sieve"
 	"twinsieve/formats/intake"
 	"twinsieve/formats/sievefile"
@@ -47,6 +48,28 @@ type uploadPath struct {
 	Upload string `path:"upload" json:"-" description:"Id of the upload."`
 }
 
+type connectionPath struct {
+	Connection string `path:"connection" json:"-" description:"Name of the connection."`
+}
+
+type connectionBody struct {
+	Name string `json:"name" required:"true"`
+	view.Access
+	Password string `json:"password,omitempty" description:"It is kept encrypted and never told again."`
+}
+
+type connectionChange struct {
+	connectionPath
+	IfMatch string `header:"If-Match" json:"-" description:"ETag of the version that is changed."`
+	view.Access
+	Password *string `json:"password,omitempty" description:"Leave it out to keep the one that is kept; empty: none."`
+}
+
+type connectionDelete struct {
+	connectionPath
+	IfMatch string `header:"If-Match" json:"-" description:"ETag of the version that is deleted."`
+}
+
 type previewRequest struct {
 	Source  view.SourceRef `json:"source" required:"true"`
 	Choices intake.Choices `json:"choices" required:"true" description:"What is not chosen is found."`
@@ -55,6 +78,11 @@ type previewRequest struct {
 type snapshotRequest struct {
 	setPath
 	view.Recipe
+}
+
+type computedRequest struct {
+	setPath
+	Computed []expression.Column `json:"computed" required:"true" nullable:"false" description:"All columns that are to be computed, in order; each may use those before it."`
 }
 
 type reloadRequest struct {
@@ -147,17 +175,26 @@ func versioned(s *view.Sieve, status int, err error) (reply[*view.Sieve], error)
 	if err != nil {
 		return reply[*view.Sieve]{}, err
 	}
-	return reply[*view.Sieve]{value: s, status: status, etag: strconv.Quote(strconv.Itoa(s.Version))}, nil
+	return reply[*view.Sieve]{value: s, status: status, etag: etag(s.Version)}, nil
 }
+
+func versionedConnection(c *view.Connection, status int, err error) (reply[*view.Connection], error) {
+	if err != nil {
+		return reply[*view.Connection]{}, err
+	}
+	return reply[*view.Connection]{value: c, status: status, etag: etag(c.Version)}, nil
+}
+
+func etag(version int) string { return strconv.Quote(strconv.Itoa(version)) }
 
 // version reads the version out of an If-Match header.
 func version(ifMatch string) (int, error) {
 	if ifMatch == "" {
-		return 0, view.NoVersion.New("Say which version you are changing: send the ETag that the sieve was read with as If-Match.")
+		return 0, view.NoVersion.New("Say which version you are changing: send the ETag that it was read with as If-Match.")
 	}
 	n, err := strconv.Atoi(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`))
 	if err != nil {
-		return 0, view.Invalid.New(fmt.Sprintf("If-Match %s is not an ETag of a sieve.", ifMatch))
+		return 0, view.Invalid.New(fmt.Sprintf("If-Match %s is not an ETag of this service.", ifMatch))
 	}
 	return n, nil
 }
@@ -181,7 +218,7 @@ func routes(v *service.Service) []route {
 				if err != nil {
 					return reply[view.Job]{}, err
 				}
-				job, err := v.Load(ctx, r.Name, view.Recipe{Source: view.SourceRef{Upload: u.ID}, Choices: intake.Choices{Delimiter: r.Delimiter}})
+				job, err := v.Load(ctx, r.Name, view.Recipe{Source: view.SourceRef{Place: view.Place{Upload: u.ID}}, Choices: intake.Choices{Delimiter: r.Delimiter}})
 				if err != nil {
 					return reply[view.Job]{}, errors.Join(err, v.DropUpload(ctx, u.ID))
 				}
@@ -198,6 +235,36 @@ func routes(v *service.Service) []route {
 		get("/folder", "listFolder", "List the files in the folder that the service may read", func(ctx context.Context, _ *none) (reply[*view.Folder], error) {
 			return ok(v.Folder(ctx))
 		}),
+		get("/connections", "listConnections", "List the connections to databases", func(ctx context.Context, _ *none) (reply[*view.Connections], error) {
+			return ok(v.Connections(ctx))
+		}),
+		post("/connections", "createConnection", "Save a new connection to a database", http.StatusCreated, func(ctx context.Context, r *connectionBody) (reply[*view.Connection], error) {
+			c, err := v.CreateConnection(ctx, r.Name, r.Access, r.Password)
+			return versionedConnection(c, http.StatusCreated, err)
+		}),
+		get("/connections/:connection", "getConnection", "Get a connection; its ETag names the version", func(ctx context.Context, r *connectionPath) (reply[*view.Connection], error) {
+			c, err := v.Connection(ctx, r.Connection)
+			return versionedConnection(c, http.StatusOK, err)
+		}),
+		put("/connections/:connection", "changeConnection", "Change a connection", func(ctx context.Context, r *connectionChange) (reply[*view.Connection], error) {
+			n, err := version(r.IfMatch)
+			if err != nil {
+				return reply[*view.Connection]{}, err
+			}
+			c, err := v.UpdateConnection(ctx, r.Connection, n, r.Access, r.Password)
+			return versionedConnection(c, http.StatusOK, err)
+		}),
+		remove("/connections/:connection", "deleteConnection", "Delete a connection that no record set is read from", func(ctx context.Context, r *connectionDelete) (reply[*none], error) {
+			n, err := version(r.IfMatch)
+			if err != nil {
+				return reply[*none]{}, err
+			}
+			return reply[*none]{status: http.StatusNoContent}, v.DeleteConnection(ctx, r.Connection, n)
+		}),
+		get("/connections/:connection/tables", "listTables", "List the tables and views that a connection sees; that it can is the proof that the connection is good",
+			func(ctx context.Context, r *connectionPath) (reply[*view.Tables], error) {
+				return ok(v.Tables(ctx, r.Connection))
+			}),
 		post("/previews", "preview", "Say how a file would be read, and load nothing", http.StatusOK, func(ctx context.Context, r *previewRequest) (reply[*view.Preview], error) {
 			return ok(v.Preview(ctx, r.Source, r.Choices))
 		}),
@@ -215,6 +282,15 @@ func routes(v *service.Service) []route {
 		get("/sets/:name/changes", "getChanges", "Say what is different between the newest snapshot and the one before", func(ctx context.Context, r *setPath) (reply[*view.Changes], error) {
 			return ok(v.Changes(ctx, r.Name))
 		}),
+		put("/sets/:name/computed", "computeColumns", "Compute columns of a record set: a new snapshot has these computed columns and no others", func(ctx context.Context, r *computedRequest) (reply[view.Job], error) {
+			return accepted(v.Compute(ctx, r.Name, r.Computed))
+		}).answering(http.StatusAccepted),
+		post("/sets/:name/computed/tried", "tryColumns", "Say what computed columns would be, and compute nothing", http.StatusOK, func(ctx context.Context, r *computedRequest) (reply[*view.TriedColumns], error) {
+			return ok(v.TryColumns(ctx, r.Name, r.Computed))
+		}),
+		get("/functions", "listFunctions", "List what an expression can call", func(context.Context, *none) (reply[*view.Functions], error) {
+			return ok(&view.Functions{Functions: expression.Functions()}, nil)
+		}),
 		start("/sets/:name/profile", "makeProfile", "Profile a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[view.Job], error) {
 			return accepted(v.MakeProfile(ctx, r.Name))
 		}),
@@ -223,6 +299,9 @@ func routes(v *service.Service) []route {
 		}),
 		download("/sets/:name/export", "exportSet", "Hand over a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
 			return v.ExportSet(ctx, r.Name, r.Format, r.Exact)
+		}),
+		download("/sets/:name/rejects/export", "exportRejects", "Hand over the rejected lines of a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
+			return v.ExportRejects(ctx, r.Name, r.Format, r.Exact)
 		}),
 		remove("/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteSet(ctx, r.Name)

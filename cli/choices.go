@@ -17,6 +17,7 @@ type choiceFlags struct {
 	prefix  string
 	footers []string
 	types   []string
+	compute []string
 }
 
 // add adds the options, each with a prefix. With one they are left out of the help, for they are those of load once more.
@@ -37,6 +38,7 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f.StringVar(&c.Layout, "layout", "", "where columns stand in fixed-width text: \"call_no 1-8, service_date 9-18\"")
 	f.StringArrayVar(&c.types, "type", nil, "type of a column: \"Invoiced On=date DD/MM/YYYY\" (found where not stated)")
 	f.StringArrayVar(&c.Blanks, "blank", nil, "a blank marker: a cell that is exactly this is blank, such as n/a")
+	f.StringArrayVar(&c.compute, "compute", nil, "a column that is computed: \"signed=zero(debit) - zero(credit)\"; see twinsieve compute --functions")
 	f.VisitAll(func(flag *pflag.Flag) {
 		flag.Name, flag.Hidden = prefix+flag.Name, prefix != ""
 		cmd.Flags().AddFlag(flag)
@@ -67,6 +69,13 @@ func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
 			out.Types = map[string]string{}
 		}
 		out.Types[t[:at]] = t[at+1:]
+	}
+	for _, t := range c.compute {
+		col, err := parseColumn("--"+c.prefix+"compute", t)
+		if err != nil {
+			return out, err
+		}
+		out.Computed = append(out.Computed, col)
 	}
 	if err := out.Check(); err != nil {
 		return out, wrongRequest("--%s%s", c.prefix, err)

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -11,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/formats/intake"
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
@@ -22,6 +24,9 @@ type loading struct {
 	strict  bool
 	most    int64
 	folder  bool
+	stack   bool
+	origin  string
+	from    from
 	choices choiceFlags
 	control controlFlags
 }
@@ -29,30 +34,42 @@ type loading struct {
 func newLoad(root *rootFlags) *cobra.Command {
 	l := &loading{}
 	cmd := &cobra.Command{
-		Use:   "load FILE",
-		Short: "Load a file as the newest snapshot of a record set",
+		Use:   "load [FILE …]",
+		Short: "Load files, or rows of a database, as the newest snapshots of record sets",
 		Long: `Load a file as the newest snapshot of a record set: delimited or fixed-width text, a spreadsheet, JSON, NDJSON, Parquet or
-Arrow, packed or not. What is not stated about it is found, and said. --look says how it would be read, and loads nothing.`,
+Arrow, packed or not. What is not stated about it is found, and said. --look says how it would be read, and loads nothing.
+Several files become several record sets or, with --stack, one, with a column that says which file a record came from. With
+--from, the rows of a table or query are loaded from a connection to a database.`,
 		Example: `  twinsieve load service-log.csv
   twinsieve load march.csv --as invoices --delimiter ";" --encoding windows-1252
   twinsieve load service-log.csv --look
   twinsieve load service-log.csv --count 1225 --trailer "TRAILER: total 3 of amount_due" --strict
-  zcat log.csv.gz | twinsieve load - --as service-log`,
-		Args: exactArgs(1, "one file, or - for standard input"),
-		RunE: func(cmd *cobra.Command, args []string) error { return l.run(cmd, root, args[0]) },
+  zcat log.csv.gz | twinsieve load - --as service-log
+  twinsieve load january.csv february.csv march.csv --stack --as first-quarter --origin month
+  twinsieve load --from harbour --table service_log
+  twinsieve load --from harbour --query "SELECT * FROM service_log WHERE service_date >= '2026-03-01'" --as service-log`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if (l.from.connection != "") == (len(args) > 0) {
+				return wrongRequest("load takes files, or - for standard input, or --from and a connection. See twinsieve load --help")
+			}
+			return l.run(cmd, root, args)
+		},
 	}
 	f := cmd.Flags()
 	f.StringVar(&l.as, "as", "", "name of the record set (default: the file's name without its endings)")
 	f.BoolVar(&l.look, "look", false, "say how the file would be read, and load nothing")
 	f.BoolVar(&l.strict, "strict", false, "any reject refuses the load")
 	f.Int64Var(&l.most, "most-rejects", 0, "more rejects than this refuse the load (default: any number is taken)")
-	f.BoolVar(&l.folder, "in-folder", false, "the file is in the folder that the service may read")
+	f.BoolVar(&l.folder, "in-folder", false, "the files are in the folder that the service may read")
+	f.BoolVar(&l.stack, "stack", false, "make one record set of all files, one under another, with columns aligned by name")
+	f.StringVar(&l.origin, "origin", "", "name of the column that says which file of a stack a record came from (default: origin)")
+	l.from.add(cmd, root)
 	l.choices.add(cmd, "")
 	l.control.add(cmd)
 	return cmd
 }
 
-func (l *loading) run(cmd *cobra.Command, root *rootFlags, file string) error {
+func (l *loading) run(cmd *cobra.Command, root *rootFlags, files []string) error {
 	if err := checkOutput(root.output); err != nil {
 		return err
 	}
@@ -64,33 +81,78 @@ func (l *loading) run(cmd *cobra.Command, root *rootFlags, file string) error {
 	if err != nil {
 		return err
 	}
-	if l.as == "" {
-		if l.as = setName(file); file == "-" && !l.look {
+	recipe := view.Recipe{Choices: choices, Control: control, Strict: l.strict, Most: l.most}
+	switch {
+	case l.origin != "" && !l.stack:
+		return wrongRequest("--origin names a column of a stack; state --stack, too")
+	case l.stack && l.from.connection != "":
+		return wrongRequest("--stack makes one record set of several files; a query can join tables itself")
+	case l.stack && l.as == "" && !l.look:
+		return wrongRequest("a stack has no name; name the record set with --as")
+	case l.from.connection != "":
+		recipe.Source, err = l.from.source()
+		if err != nil {
+			return err
+		}
+		return l.load(cmd, root, recipe, l.from.table[strings.LastIndexByte(l.from.table, '.')+1:])
+	case l.stack:
+		drop, err := l.sendAll(cmd, root.client(), files, &recipe.Source)
+		if err == nil {
+			err = l.load(cmd, root, recipe, "")
+		}
+		drop(err)
+		return err
+	case len(files) > 1 && l.as != "":
+		return wrongRequest("--as names one record set, and there are %d files; state --stack to make one of them, or leave --as out", len(files))
+	}
+	var held error // a missed control figure of one file keeps no other from being loaded
+	for _, file := range files {
+		if file == "-" && l.as == "" && !l.look {
 			return wrongRequest("standard input has no name; name the record set with --as")
 		}
+		place, drop, err := l.send(cmd, root.client(), file)
+		if err != nil {
+			return err
+		}
+		recipe.Source = view.SourceRef{Place: place}
+		err = l.load(cmd, root, recipe, setName(file))
+		if f := new(failure); errors.As(err, &f) && f.status == exitExceptions {
+			held = err
+		} else if err != nil || l.look {
+			drop()
+			if err != nil {
+				return err
+			}
+		}
 	}
+	return held
+}
+
+// load loads a source, or says how it would be read. name is that of the set where none is stated.
+func (l *loading) load(cmd *cobra.Command, root *rootFlags, recipe view.Recipe, name string) error {
 	c := root.client()
-	source, drop, err := l.send(cmd, c, file)
-	if err != nil {
-		return err
-	}
 	if l.look {
-		defer drop()
-		p, err := c.Preview(cmd.Context(), source, choices)
+		p, err := c.Preview(cmd.Context(), recipe.Source, recipe.Choices)
 		if err != nil {
 			return fromService(err)
 		}
 		return printPreview(newPrinter(cmd, root.output), &p)
 	}
-	job, err := c.Load(cmd.Context(), l.as, view.Recipe{Source: source, Choices: choices, Control: control, Strict: l.strict, Most: l.most})
+	if l.as != "" {
+		name = l.as
+	}
+	if name == "" {
+		return wrongRequest("a query has no name; name the record set with --as")
+	}
+	job, err := c.Load(cmd.Context(), name, recipe)
 	result, err := wait(cmd, c, job, err)
 	if err != nil {
-		drop()
 		return err
 	}
 	p := newPrinter(cmd, root.output)
 	if p.form == "table" {
 		p.guesses(cmd.ErrOrStderr(), &result.Set.Snapshot)
+		p.uncomputed(cmd, &result.Set.Snapshot)
 	}
 	if err := printSets(p, []view.Set{*result.Set}, result.Set); err != nil {
 		return err
@@ -98,31 +160,53 @@ func (l *loading) run(cmd *cobra.Command, root *rootFlags, file string) error {
 	return p.held(&result.Set.Snapshot)
 }
 
-// send brings a file to the service. drop forgets it again.
-func (l *loading) send(cmd *cobra.Command, c *client.Client, file string) (source view.SourceRef, drop func(), err error) {
+// sendAll brings the files of a stack to the service. drop forgets them again, where the stack was not loaded.
+func (l *loading) sendAll(cmd *cobra.Command, c *client.Client, files []string, stack *view.SourceRef) (drop func(error), err error) {
+	var drops []func()
+	drop = func(err error) {
+		if err != nil || l.look {
+			for _, d := range drops {
+				d()
+			}
+		}
+	}
+	stack.Origin = l.origin
+	for _, file := range files {
+		place, gone, err := l.send(cmd, c, file)
+		if err != nil {
+			return drop, err
+		}
+		drops = append(drops, gone)
+		stack.Stack = append(stack.Stack, view.Stacked{Place: place, Label: filepath.Base(file)})
+	}
+	return drop, nil
+}
+
+// send brings a file to the service, or names what it has itself. drop forgets it again.
+func (l *loading) send(cmd *cobra.Command, c *client.Client, file string) (place view.Place, drop func(), err error) {
 	if l.folder {
-		return view.SourceRef{Path: file}, func() {}, nil
+		return view.Place{Path: file}, func() {}, nil
 	}
 	return sendFile(cmd, c, file)
 }
 
-func sendFile(cmd *cobra.Command, c *client.Client, file string) (source view.SourceRef, drop func(), err error) {
+func sendFile(cmd *cobra.Command, c *client.Client, file string) (place view.Place, drop func(), err error) {
 	name, in := filepath.Base(file), io.Reader(cmd.InOrStdin())
 	if file == "-" {
 		name = "standard input"
 	} else {
 		f, err := os.Open(file)
 		if err != nil {
-			return source, nil, broken("the file cannot be read: %s", err)
+			return place, nil, broken("the file cannot be read: %s", err)
 		}
 		defer f.Close()
 		in = f
 	}
 	u, err := c.Upload(cmd.Context(), name, in)
 	if err != nil {
-		return source, nil, fromService(err)
+		return place, nil, fromService(err)
 	}
-	return view.SourceRef{Upload: u.ID}, func() {
+	return view.Place{Upload: u.ID}, func() {
 		_ = c.DropUpload(context.WithoutCancel(cmd.Context()), u.ID) // the service forgets it by itself, later
 	}, nil
 }
@@ -131,11 +215,18 @@ func sendFile(cmd *cobra.Command, c *client.Client, file string) (source view.So
 func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	fmt.Fprintf(w, "read as %s\n", s.Read)
 	for _, f := range s.Findings.Footers {
-		fmt.Fprintf(w, "line %d is a footer: %s\n", f.Line, f.Text)
+		fmt.Fprintf(w, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
 	if s.Findings.Same != "" {
 		fmt.Fprintf(w, "the same content is there already: %s\n", s.Findings.Same)
 	}
+}
+
+func footerPlace(f *intake.Footer) string {
+	if f.Source != "" {
+		return fmt.Sprintf("line %d of %s", f.Line, f.Source)
+	}
+	return fmt.Sprintf("line %d", f.Line)
 }
 
 func shown(value string) string {
@@ -184,13 +275,28 @@ func printPreview(p *printer, v *view.Preview) error {
 		columns = append(columns, c.Name)
 	}
 	var rows [][]string
-	for _, r := range v.Records[:min(len(v.Records), 10)] {
+	records := v.Records
+	if p.form == "table" { // people need no more to see how it is read
+		records = records[:min(len(records), 10)]
+	}
+	for _, r := range records {
 		rows = append(rows, append([]string{fmt.Sprint(r.Line)}, cells(r.Cells)...))
 	}
 	if p.form != "table" {
 		return p.rows(columns, rows, v)
 	}
-	fmt.Fprintf(p.out, "%s, %s bytes, would be read as %s\n\n", v.Name, summary.Number(v.Bytes), v.Choices.Say())
+	size := ""
+	if v.Bytes > 0 { // rows of a database have none
+		size = ", " + summary.Number(v.Bytes) + " bytes,"
+	}
+	fmt.Fprintf(p.out, "%s%s would be read as %s\n\n", v.Name, size, v.Choices.Say())
+	for _, part := range v.Parts {
+		fmt.Fprintf(p.out, "%s: %s", part.Label, part.Read)
+		if len(part.Missing) > 0 {
+			fmt.Fprintf(p.out, "; without %s", strings.Join(part.Missing, ", "))
+		}
+		fmt.Fprintln(p.out)
+	}
 	var found [][]string
 	for _, g := range v.Guesses {
 		sure := "a guess"
@@ -218,7 +324,7 @@ func printPreview(p *printer, v *view.Preview) error {
 		fmt.Fprintf(p.out, "%s cells are %q: they are values unless --blank %q says otherwise\n", summary.Number(b.Records), b.Text, b.Text)
 	}
 	for _, f := range v.Footers {
-		fmt.Fprintf(p.out, "line %d is a footer: %s\n", f.Line, f.Text)
+		fmt.Fprintf(p.out, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
 	for _, r := range v.Rejects {
 		fmt.Fprintf(p.out, "line %d would be rejected: %s\n", r.Line, r.Reason)

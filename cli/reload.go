@@ -6,35 +6,33 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"twinsieve/client"
 	"twinsieve/service/view"
 )
 
 func newReload(root *rootFlags) *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "reload SET [FILE]",
+		Use:   "reload SET [FILE …]",
 		Short: "Load a record set again with the same choices, and say what changed",
 		Long: `Load a record set again with the choices of its newest snapshot, and say what changed: records, columns, types, and which
-sieves that touches. A set that came from a file that was sent takes the new file; one from the service's folder is read
-from there again.`,
+sieves that touches. A set that came from a file that was sent takes the new file, and one that was stacked all of them; one
+from the service's folder or from a database is read from there again.`,
 		Example:           "  twinsieve reload service-log april.csv\n  twinsieve reload invoices",
-		Args:              cobra.RangeArgs(1, 2),
+		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: root.completeSets,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := checkOutput(root.output); err != nil {
 				return err
 			}
 			c := root.client()
-			source, drop := view.SourceRef{}, func() {}
-			if len(args) == 2 {
-				var err error
-				if source, drop, err = sendFile(cmd, c, args[1]); err != nil {
-					return err
-				}
+			source, drop, err := again(cmd, c, args[0], args[1:])
+			if err != nil {
+				return err
 			}
 			job, err := c.Reload(cmd.Context(), args[0], source)
 			result, err := wait(cmd, c, job, err)
 			if err != nil {
-				drop()
+				drop(err)
 				return err
 			}
 			changes, err := c.Changes(cmd.Context(), args[0])
@@ -43,6 +41,7 @@ from there again.`,
 			}
 			p := newPrinter(cmd, root.output)
 			if p.form == "table" {
+				p.uncomputed(cmd, &result.Set.Snapshot)
 				p.changes(&changes)
 			} else if err := p.rows([]string{"what", "before", "after"}, changeRows(&changes), changes); err != nil {
 				return err
@@ -51,6 +50,25 @@ from there again.`,
 		},
 	}
 	return cmd
+}
+
+// again sends the files that a set is loaded from again: as a stack, where it is one. drop forgets them.
+func again(cmd *cobra.Command, c *client.Client, set string, files []string) (source view.SourceRef, drop func(error), err error) {
+	drop = func(error) {}
+	if len(files) == 0 {
+		return source, drop, nil
+	}
+	before, err := c.Set(cmd.Context(), set)
+	if err != nil {
+		return source, drop, fromService(err)
+	}
+	if r := before.Snapshot.Recipe; len(files) > 1 || r != nil && len(r.Source.Stack) > 0 {
+		l := &loading{}
+		drop, err = l.sendAll(cmd, c, files, &source)
+		return source, drop, err
+	}
+	place, gone, err := sendFile(cmd, c, files[0])
+	return view.SourceRef{Place: place}, func(error) { gone() }, err
 }
 
 func changeRows(c *view.Changes) (rows [][]string) {

@@ -42,30 +42,28 @@ func wait(cmd *cobra.Command, c *client.Client, job view.Job, err error) (*view.
 	return result, fromService(err)
 }
 
+// completions are the names of what a service has; where it cannot be asked, otherwise is what the shell does instead.
+func completions[T any](list []T, err error, otherwise cobra.ShellCompDirective, name func(T) string) ([]string, cobra.ShellCompDirective) {
+	if err != nil {
+		return nil, otherwise
+	}
+	var names []string
+	for _, one := range list {
+		names = append(names, name(one))
+	}
+	return names, otherwise
+}
+
 // completeSets completes the names of record sets.
 func (r *rootFlags) completeSets(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	list, err := r.client().Sets(cmd.Context())
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	var names []string
-	for _, s := range list.Sets {
-		names = append(names, s.Name)
-	}
-	return names, cobra.ShellCompDirectiveNoFileComp
+	return completions(list.Sets, err, cobra.ShellCompDirectiveNoFileComp, func(s view.Set) string { return s.Name })
 }
 
 // completeSieves completes the names of sieves.
 func (r *rootFlags) completeSieves(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	list, err := r.client().Sieves(cmd.Context())
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveDefault
-	}
-	var names []string
-	for _, s := range list.Sieves {
-		names = append(names, s.Definition.Name)
-	}
-	return names, cobra.ShellCompDirectiveDefault
+	return completions(list.Sieves, err, cobra.ShellCompDirectiveDefault, func(s view.Sieve) string { return s.Definition.Name })
 }
 
 // completeColumns completes the columns of a pair: of the left record set, and behind a = those of the right.

@@ -30,6 +30,7 @@ type serving struct {
 	memory  string
 	workers int
 	folder  string
+	keyFile string
 	upload  string
 	verbose bool
 	config  string
@@ -42,6 +43,7 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 2GB (default: a quarter of the machine's)")
 	f.IntVar(&s.workers, "workers", 0, "how many processors a job may use (default: all)")
 	f.StringVar(&s.folder, "folder", "", "folder from which files may be loaded by name (default: none)")
+	f.StringVar(&s.keyFile, "key-file", "", "file with the key that passwords of databases are encrypted with (default: secrets.key in the folder of the data file)")
 	f.StringVar(&s.upload, "upload-limit", "", "most bytes of a file that is sent, such as 4GB (default: 16GB)")
 	f.BoolVar(&s.verbose, "verbose", false, "log every request")
 	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
@@ -63,7 +65,7 @@ func (s *serving) settle(cmd *cobra.Command) error {
 			return wrongRequest("the settings file cannot be read: %s", err)
 		}
 	}
-	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "upload-limit", "verbose"} {
+	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "key-file", "upload-limit", "verbose"} {
 		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
 			if err := flag.Value.Set(v.GetString(name)); err != nil {
 				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), err)
@@ -152,7 +154,11 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 			logger.Error("closing the data file", "error", err)
 		}
 	}()
-	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, Log: logger})
+	keyFile := s.keyFile
+	if keyFile == "" {
+		keyFile = filepath.Join(s.data, "secrets.key")
+	}
+	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, KeyFile: keyFile, Log: logger})
 	defer v.Close()
 	handler, err := api.Handler(v, console.Files(), logger)
 	if err != nil {

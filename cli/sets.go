@@ -60,7 +60,7 @@ func newRecords(root *rootFlags) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:               "records SET",
 		Short:             "Show records of a record set, or the lines that were rejected",
-		Example:           "  twinsieve records service-log --limit 10\n  twinsieve records service-log --rejects\n  twinsieve records service-log --out service-log.xlsx",
+		Example:           "  twinsieve records service-log --limit 10\n  twinsieve records service-log --rejects --out rejects.csv\n  twinsieve records service-log --out service-log.xlsx",
 		Args:              exactArgs(1, "the name of a record set"),
 		ValidArgsFunction: root.completeSets,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -73,7 +73,11 @@ func newRecords(root *rootFlags) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return toFile(cmd, out, func(w io.Writer) error { return c.ExportSet(cmd.Context(), args[0], form, w) })
+				export := c.ExportSet
+				if rejects {
+					export = c.ExportRejects
+				}
+				return toFile(cmd, out, func(w io.Writer) error { return export(cmd.Context(), args[0], form, w) })
 			}
 			if rejects {
 				page, err := c.Rejects(cmd.Context(), args[0], after, limit)
@@ -108,7 +112,7 @@ func newRecords(root *rootFlags) *cobra.Command {
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many")
 	cmd.Flags().StringVar(&after, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&rejects, "rejects", false, "show the rejected lines")
-	cmd.Flags().StringVar(&out, "out", "", "write all records to this file, in the format of its ending")
+	cmd.Flags().StringVar(&out, "out", "", "write all records, or all rejected lines, to this file, in the format of its ending")
 	exportFlags(cmd, &format, &exact)
 	return cmd
 }

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/exception"
+	"twinsieve/core/expression"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -94,6 +95,8 @@ type sifted struct {
 	Read    [2]intake.Choices  `json:"read"`     // how each file was read
 	Footers [2][]intake.Footer `json:"footers"`
 	Out     string             `json:"out,omitempty"`
+
+	Uncomputed [2][]expression.Failures `json:"uncomputed"` // cells of computed columns that could not be
 }
 
 // rejectsListed is how many rejects of a file are listed.
@@ -262,6 +265,7 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 				before = r.Bytes()
 			}
 			result.Rejects[side], result.Read[side], result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
+			result.Uncomputed[side] = r.Failures()
 			return nil
 		})
 	}
@@ -340,6 +344,9 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 	for _, side := range tray.Sides {
 		for _, footer := range result.Footers[side] {
 			fmt.Fprintf(p.out, "\nline %d of %s is a footer: %s\n", footer.Line, s.files[side], footer.Text)
+		}
+		for _, f := range result.Uncomputed[side] {
+			fmt.Fprintf(p.out, "\nthe column %s of %s could not be computed for %s, the first on line %d: %s\n", f.Column, s.files[side], countOf(f.Records, "record"), f.Line, f.Why)
 		}
 		if n := result.Rejects[side]; n > 0 {
 			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countOf(n, "line"), s.files[side])

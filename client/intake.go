@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 
+	"twinsieve/core/expression"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
 )
@@ -48,7 +49,7 @@ func (c *Client) LoadFile(ctx context.Context, set, name string, file io.Reader,
 	if err != nil {
 		return view.Job{}, err
 	}
-	recipe.Source = view.SourceRef{Upload: u.ID}
+	recipe.Source = view.SourceRef{Place: view.Place{Upload: u.ID}}
 	job, err := c.Load(ctx, set, recipe)
 	if err != nil {
 		_ = c.DropUpload(context.WithoutCancel(ctx), u.ID) // what went wrong first is what counts
@@ -75,6 +76,22 @@ func (c *Client) Changes(ctx context.Context, set string) (out view.Changes, err
 	return out, err
 }
 
+// Compute begins to compute columns of a record set: all that are to be computed, in order.
+func (c *Client) Compute(ctx context.Context, set string, columns []expression.Column) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPut, setURL(set, "/computed"), nil, computed(columns), &out)
+	return out, err
+}
+
+// TryColumns says what computed columns would be.
+func (c *Client) TryColumns(ctx context.Context, set string, columns []expression.Column) (out view.TriedColumns, err error) {
+	_, err = c.json(ctx, http.MethodPost, setURL(set, "/computed/tried"), nil, computed(columns), &out)
+	return out, err
+}
+
+func computed(columns []expression.Column) map[string][]expression.Column {
+	return map[string][]expression.Column{"computed": append([]expression.Column{}, columns...)}
+}
+
 // MakeProfile begins to profile the newest snapshot of a record set.
 func (c *Client) MakeProfile(ctx context.Context, set string) (out view.Job, err error) {
 	_, err = c.do(ctx, http.MethodPost, setURL(set, "/profile"), nil, nil, &out)
@@ -90,4 +107,9 @@ func (c *Client) Profile(ctx context.Context, set string) (out view.Profile, err
 // ExportSet writes the newest snapshot of a record set to w in a format.
 func (c *Client) ExportSet(ctx context.Context, set string, f Format, w io.Writer) error {
 	return c.download(ctx, setURL(set, "/export?"+f.encode()), w)
+}
+
+// ExportRejects writes the rejected lines of the newest snapshot of a record set to w in a format.
+func (c *Client) ExportRejects(ctx context.Context, set string, f Format, w io.Writer) error {
+	return c.download(ctx, setURL(set, "/rejects/export?"+f.encode()), w)
 }

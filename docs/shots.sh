@@ -31,8 +31,9 @@ terminal() { # NAME ROWS COMMAND
 page record-sets /sets
 ./twinsieve profile service-log --server 127.0.0.1:8649 >/dev/null # a page that waits for it does not stand still
 page profile /sets/service-log
-TWINSIEVE_SHOTS="$PWD/$out" go test -count=1 -run 'TestIntake/mouse' ./e2e >/dev/null
-rm -f "$out/intake-profile.png" "$out/intake-reloaded.png"
+# Pages that need a person's hand come from the tests of the console, which take a picture on their way.
+TWINSIEVE_SHOTS="$work" go test -count=1 -run 'TestIntake/mouse|TestStackInConsole|TestComputedInConsole/mouse|TestDatabaseInConsole/mouse' ./e2e >/dev/null
+cp "$work"/{intake-preview,stack,computed,connections}.png "$out"
 page workbench "/sieves/of/Berth%20billing" light 1060
 page report /reports/2
 page report-dark /reports/2 dark

@@ -258,6 +258,25 @@ func (w *walk) press(text string) {
 	w.button(text)
 }
 
+// tab opens a tab of a page. By keyboard the open one has the stop, and arrows lead to the others.
+func (w *walk) tab(name string) {
+	w.t.Helper()
+	if !w.keyboard {
+		w.until(fmt.Sprintf(`(() => { const e = [...document.querySelectorAll('[role=tab]')].find((e) => e.innerText.trim().startsWith(%q)); e?.setAttribute('data-tab', ''); return !!e; })()`, name))
+		w.click("[data-tab]", 0)
+		return
+	}
+	w.tabTo("Tab ") // which a screen reader is told before the name
+	for range 10 {
+		w.keys(kb.ArrowRight)
+		if strings.Contains(w.text(focused), name) {
+			w.keys(kb.Enter)
+			return
+		}
+	}
+	w.t.Fatalf("no arrow leads to the tab %q", name)
+}
+
 func (w *walk) readings(label string, list ...string) {
 	w.t.Helper()
 	if len(list) == 0 {

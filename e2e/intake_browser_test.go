@@ -87,11 +87,15 @@ func TestIntake(t *testing.T) {
 			w.says("blank (n/a)")
 			w.field("records that the sender states")
 			w.keys("31")
+			w.press("A line of the file states them")
+			w.field("its cell with the count")
+			w.keys("2")
 			w.press("Load")
 			w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 1`)
 			w.says("✗ control figures")
 			w.press("march")
 			w.says("control figure missed: records stated 31 (typed in), found 30")
+			w.says("control figure holds: records stated 30 (line 33), found 30")
 			w.says("1 blank marker")
 			w.says("48,450") // the amounts' total: 15 × 1,000 + 15 × 2,000 + 100 + 101 + … + 129 + 30 × 0.50
 			w.says("date DD/MM/YYYY")
@@ -166,11 +170,15 @@ func (w *walk) handOver(p *process, button, format, file, set string, f client.F
 	const items = `[...document.querySelectorAll('.ant-dropdown:not(.ant-dropdown-hidden) .ant-dropdown-menu-item')]`
 	w.until(items + `.length > 0 && !document.querySelector('.ant-dropdown[class*="ant-slide-"]')`) // it has come to rest
 	if w.keyboard {
+		w.until(`document.activeElement.closest('.ant-dropdown') !== null`)
+		const at = `(document.activeElement.innerText ?? '').trim()`
 		for range 10 {
-			if w.text(`document.activeElement.innerText ?? ''`) == format {
+			before := w.text(at)
+			if before == format {
 				break
 			}
 			w.keys(kb.ArrowDown)
+			w.until(fmt.Sprintf("%s !== %q", at, before))
 		}
 		w.keys(kb.Enter)
 	} else {

@@ -53,7 +53,7 @@ func TestControlFigures(t *testing.T) {
 	}
 	held := fmt.Sprint(log.Snapshot.Findings.Held)
 	want := "[{records 100 100 typed in true } {total of amount 104975 104975 typed in true } {records 101 100 line 114 false } {total of amount 104975.01 104975 line 114 false }]"
-	if log.Snapshot.Records != 100 || log.Snapshot.Rejects != 12 || held != want || fmt.Sprint(log.Snapshot.Findings.Footers) != "[{114 TRAILER;101;104975,01}]" {
+	if log.Snapshot.Records != 100 || log.Snapshot.Rejects != 12 || held != want || fmt.Sprint(log.Snapshot.Findings.Footers) != "[{114 TRAILER;101;104975,01 }]" {
 		t.Errorf("%d records, %d rejects, held %s\nwant %s, footers %v", log.Snapshot.Records, log.Snapshot.Rejects, held, want, log.Snapshot.Findings.Footers)
 	}
 	rejects, err := c.Rejects(t.Context(), "log", "", 0)
@@ -114,7 +114,7 @@ func TestReloadFromFolder(t *testing.T) {
 		t.Errorf("the folder: %+v, %v", folder, err)
 	}
 	for _, path := range []string{"../secret.csv", outside, "link.csv", "none.csv", "."} {
-		if _, err := c.Preview(t.Context(), view.SourceRef{Path: path}, intake.Choices{}); err == nil || !strings.Contains(err.Error(), "cannot be read in the service's folder") {
+		if _, err := c.Preview(t.Context(), view.SourceRef{Place: view.Place{Path: path}}, intake.Choices{}); err == nil || !strings.Contains(err.Error(), "cannot be read in the service's folder") {
 			t.Errorf("%s: %v", path, err)
 		}
 	}

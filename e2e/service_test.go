@@ -172,7 +172,14 @@ type ran struct {
 // run runs a command of the program to its end.
 func run(t testing.TB, env []string, args ...string) ran {
 	t.Helper()
+	return runIn(t, env, "", args...)
+}
+
+// runIn is run with something on standard input.
+func runIn(t testing.TB, env []string, in string, args ...string) ran {
+	t.Helper()
 	cmd := exec.Command(program, args...)
+	cmd.Stdin = strings.NewReader(in)
 	cmd.Env = append(os.Environ(), env...)
 	var out, errs bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errs

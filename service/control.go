@@ -57,7 +57,7 @@ func newControl(stated *view.Control) (*control, error) {
 // readTotal is the plain form of a stated total, written with a point or with a comma.
 func readTotal(text string) (string, bool) {
 	for _, form := range controlForms {
-		if plain, ok := typing.ReadDecimal(nil, []byte(strings.TrimSpace(text)), form); ok {
+		if plain, ok := typing.ReadNumber(nil, []byte(strings.TrimSpace(text)), form); ok {
 			return string(plain), true
 		}
 	}
@@ -105,7 +105,7 @@ func (c *control) add(b *record.Batch) {
 func (s *columnSum) add(text []byte) {
 	s.finder.Add(text, 1)
 	for f, form := range controlForms {
-		plain, ok := typing.ReadDecimal(s.buffer[:0], text, form)
+		plain, ok := typing.ReadNumber(s.buffer[:0], text, form)
 		if !ok {
 			if s.unread[f]++; s.unread[f] == 1 {
 				s.first[f] = string(text)

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -10,7 +9,6 @@ import (
 	"slices"
 
 	"twinsieve/core/record"
-	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
 	"twinsieve/store"
@@ -21,8 +19,8 @@ func (v *Service) Load(ctx context.Context, set string, r view.Recipe) (view.Job
 	return v.startLoad(ctx, set, r, false)
 }
 
-// startLoad begins a load. Where a set is loaded again, stated types of columns that have gone are forgotten: that they
-// have gone is said by what changed.
+// startLoad begins a load. Where a set is loaded again, stated types of columns that have gone are forgotten, and what was
+// computed from them is left out: that they have gone is said by what changed.
 func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, again bool) (view.Job, error) {
 	if err := checkName("record set", set); err != nil {
 		return view.Job{}, err
@@ -37,15 +35,20 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 	if err != nil {
 		return view.Job{}, err
 	}
-	file, err := v.openSource(r.Source)
+	if control != nil && control.stated.Trailer != nil && len(r.Source.Stack) > 0 {
+		return view.Job{}, view.Invalid.New("The control figures' trailer line: each source of a stack may have its own; state the figures of all of them together instead.", view.Fault{Where: "control.trailer", What: "a stack has no single trailer line"})
+	}
+	file, err := v.openSource(ctx, r.Source)
 	if err != nil {
 		return view.Job{}, err
 	}
 	job, err := v.jobs.start(ctx, "load", set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
 		defer file.close()
 		result, err := v.load(ctx, j, set, r, control, file, again)
-		if err == nil && r.Source.Upload != "" {
-			_ = v.DropUpload(ctx, r.Source.Upload) // it may be gone already, which is what is wanted
+		if err == nil {
+			for _, p := range append(slices.Clone(r.Source.Stack), view.Stacked{Place: r.Source.Place}) {
+				_ = v.DropUpload(ctx, p.Upload) // it may be gone already, or be none, which is what is wanted
+			}
 		}
 		return result, err
 	})
@@ -55,8 +58,8 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 	return job, err
 }
 
-// Reload begins to load a record set again with the choices of its newest snapshot. A set that came from the folder is
-// read from there again, unless another source is given; one that was sent is to be sent again.
+// Reload begins to load a record set again with the choices of its newest snapshot. A set that came from the folder or from
+// a database is read from there again, unless another source is given; one that was sent is to be sent again.
 func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef) (view.Job, error) {
 	_, snap, err := v.set(ctx, set)
 	if err != nil {
@@ -66,16 +69,39 @@ func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef)
 	if !ok {
 		return view.Job{}, view.Invalid.New(fmt.Sprintf("The record set %q was loaded before it was kept how sets are read; load it anew.", set))
 	}
-	if source != (view.SourceRef{}) {
-		r.Source = source
+	if !source.Empty() {
+		r.Source = sourceAgain(r.Source, source)
 	}
-	if r.Source.Path == "" && source.Upload == "" {
+	if sent(r.Source) {
 		return view.Job{}, view.Invalid.New(fmt.Sprintf("The record set %q came from a file that was sent; send the new file.", set))
 	}
 	if r.Control != nil { // figures that were typed in were those of the earlier file; a trailer line states its own
 		r.Control = &view.Control{Trailer: r.Control.Trailer}
 	}
 	return v.startLoad(ctx, set, r, true)
+}
+
+// sent reports whether a source, or one of a stack, was a file that was sent, which is there no more.
+func sent(source view.SourceRef) bool {
+	gone := func(p view.Place) bool { return p.Path == "" && p.Connection == "" && p.Upload == "" }
+	if len(source.Stack) == 0 {
+		return gone(source.Place)
+	}
+	return slices.ContainsFunc(source.Stack, func(s view.Stacked) bool { return gone(s.Place) })
+}
+
+// sourceAgain is the source that a set is loaded from again. Of a stack, a source is read as the one of its label was.
+func sourceAgain(before, now view.SourceRef) view.SourceRef {
+	if now.Origin == "" && len(now.Stack) > 0 {
+		now.Origin = before.Origin
+	}
+	for i, s := range now.Stack {
+		at := slices.IndexFunc(before.Stack, func(b view.Stacked) bool { return b.Label == s.Label })
+		if at >= 0 && s.Choices == nil {
+			now.Stack[i].Choices = before.Stack[at].Choices
+		}
+	}
+	return now
 }
 
 // tooManyRejects says that a load is refused for its rejects.
@@ -94,11 +120,11 @@ func tooManyRejects(source string, first []store.Reject, most int64) error {
 
 func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, again bool) (_ *view.JobResult, err error) {
 	var rejects []store.Reject
-	src, err := intake.Open(file, file.size, recipe.Choices, intake.Options{Name: file.name, Reject: func(r record.Reject) {
+	src, err := file.read(ctx, recipe.Choices, intake.Options{Forgive: again, Reject: func(r record.Reject) {
 		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	}})
 	if err != nil {
-		return nil, unreadable(file.name, err)
+		return nil, err
 	}
 	defer src.Close()
 	if err := src.CheckTypes(); err != nil && !again {
@@ -113,9 +139,7 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 	}
 	defer func() {
 		if err != nil {
-			if dropErr := w.Drop(); dropErr != nil {
-				v.options.Log.Error("the remains of a load could not be removed", "set", set, "error", dropErr)
-			}
+			v.drop(w)
 		}
 	}()
 	most := recipe.Most
@@ -133,8 +157,6 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		rejects = rejects[:0]
 		return err
 	}
-	kinds := finders(recipe.Choices.Finders(src.Columns()))
-	looked := 0
 	for {
 		batch, err := src.Next()
 		if err == io.EOF {
@@ -149,12 +171,8 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		if batch.First+int64(batch.Records()) > record.MaxRecords {
 			return nil, view.Unreadable.New(fmt.Sprintf("%s has more than %d records, the most that a record set holds.", file.name, int64(record.MaxRecords)))
 		}
-		if looked < record.BatchRecords {
-			kinds.add(batch, record.BatchRecords-looked)
-			looked += batch.Records()
-		}
 		control.add(batch)
-		if err := w.Add(ctx, batch); err != nil {
+		if err := w.add(ctx, batch); err != nil {
 			return nil, err
 		}
 		if len(rejects) >= 1000 && !recipe.Strict && most == 0 {
@@ -162,7 +180,11 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 				return nil, err
 			}
 		}
-		j.progress("reading the file", src.Bytes(), file.size)
+		if file.size > 0 {
+			j.progress("reading the file", src.Bytes(), file.size)
+		} else {
+			j.progress("reading the rows", batch.First+int64(batch.Records()), 0)
+		}
 	}
 	if err := allowed(); err != nil {
 		return nil, err
@@ -171,36 +193,30 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		return nil, err
 	}
 	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(),
-		Held: control.held(src), Types: []typing.Type{}}
-	for _, k := range kinds {
-		findings.Types = append(findings.Types, k.Find().Type)
-	}
+		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost()}
 	switch name, snap, err := v.store.SameContent(ctx, w.Hash()); {
 	case err == nil:
 		findings.Same = fmt.Sprintf("snapshot %d of %s", snap.Number, name)
 	case !errors.Is(err, store.ErrNotFound):
 		return nil, err
 	}
-	text, err := json.Marshal(findings)
-	if err != nil {
-		return nil, err
+	size := file.size
+	if size == 0 {
+		size = src.Bytes()
 	}
-	snap, err := w.Seal(ctx, file.size, string(text))
-	if err != nil {
-		return nil, err
-	}
-	loaded := setOf(store.RecordSet{Name: set}, snap)
-	return &view.JobResult{Set: &loaded}, nil
+	return w.seal(ctx, size, findings)
 }
 
 // begin begins the snapshot. Its recipe has every choice settled, so that the next load reads in the same way.
-func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*store.SnapshotWriter, error) {
+func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*writing, error) {
 	recipe.Choices = src.Settled()
 	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
 	recipe.Source.Upload = ""
-	text, err := json.Marshal(recipe)
-	if err != nil {
-		return nil, err
+	recipe.Source.Stack = slices.Clone(recipe.Source.Stack)
+	for i, part := range src.Parts() {
+		settled := part.Settled()
+		s := &recipe.Source.Stack[i]
+		s.Upload, s.Label, s.Choices = "", part.Label, &settled
 	}
-	return v.store.NewSnapshot(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: recipe.Choices.Delimiter, Recipe: string(text)})
+	return v.newWriting(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: recipe.Choices.Delimiter}, recipe)
 }

@@ -10,6 +10,7 @@ import (
 	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
+	"twinsieve/sources"
 )
 
 const (
@@ -20,19 +21,19 @@ const (
 
 // Preview says how a file would be read with the given choices, and loads nothing.
 func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intake.Choices) (*view.Preview, error) {
-	file, err := v.openSource(ref)
+	file, err := v.openSource(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
 	defer file.close()
-	p := &view.Preview{Name: file.name, Bytes: file.size, Records: []view.Record{}, Rejects: []view.Reject{}, Sheets: []string{}, Footers: []intake.Footer{}, Blanks: []typing.Count{}}
-	src, err := intake.Open(file, file.size, choices, intake.Options{Name: file.name, Reject: func(r record.Reject) {
+	p := &view.Preview{Name: file.name, Bytes: file.size, Records: []view.Record{}, Rejects: []view.Reject{}, Sheets: []string{}, Footers: []intake.Footer{}, Parts: []view.PreviewPart{}, Blanks: []typing.Count{}}
+	src, err := file.read(ctx, choices, intake.Options{Reject: func(r record.Reject) {
 		if len(p.Rejects) < previewRejects {
 			p.Rejects = append(p.Rejects, view.Reject(r))
 		}
 	}})
 	if err != nil {
-		return nil, unreadable(file.name, err)
+		return nil, err
 	}
 	defer src.Close()
 	if err := src.CheckTypes(); err != nil {
@@ -57,6 +58,10 @@ func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intak
 		likeBlanks(b, n, blanks)
 		p.Looked += int64(n)
 		p.Whole = false
+	}
+	for _, part := range src.Parts() {
+		settled := part.Settled()
+		p.Parts = append(p.Parts, view.PreviewPart{Label: part.Label, Read: settled.Say(), Missing: part.Missing})
 	}
 	p.Choices, p.Guesses, p.Rejected = src.Settled(), append([]intake.Guess{}, src.Guesses()...), src.Rejects()
 	p.Sheets, p.Footers = append(p.Sheets, src.Sheets()...), append(p.Footers, src.Footers()...)
@@ -92,7 +97,7 @@ func likeBlanks(b *record.Batch, n int, into map[string]int64) {
 	}
 }
 
-// unreadable gives an error of reading a file the form in which people see it.
+// unreadable gives an error of reading a source the form in which people see it.
 func unreadable(source string, err error) error {
 	if fault := new(record.Unreadable); errors.As(err, &fault) {
 		p := view.Unreadable.New(source + ": " + fault.Error() + ".")
@@ -103,6 +108,13 @@ func unreadable(source string, err error) error {
 	}
 	if choice := new(intake.ChoiceError); errors.As(err, &choice) {
 		return view.Invalid.New("The choice of "+choice.Error()+".", view.Fault{Where: "choices." + choice.Choice, What: choice.What})
+	}
+	if fault := new(sources.Fault); errors.As(err, &fault) {
+		kind := map[sources.Reason]view.ProblemKind{sources.Refused: view.BadQuery, sources.TooLong: view.TooLong}[fault.Reason]
+		if fault.Reason == sources.Unreachable || fault.Reason == sources.Gone {
+			kind = view.Unreachable
+		}
+		return kind.New(source + ": " + fault.What + ".")
 	}
 	return err
 }

@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"twinsieve/core/match"
+	"twinsieve/service/vault"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -19,6 +20,7 @@ type Options struct {
 	Workers int    // processors of a job; 0: all
 	Upload  int64  // bytes that an upload may have; 0: 16 GiB
 	Folder  string // from which files may be read by name; "": none
+	KeyFile string // of the key that secrets are encrypted with; made when the first one is kept
 	Log     *slog.Logger
 }
 
@@ -28,6 +30,7 @@ type Service struct {
 	store   *store.Store
 	options Options
 	jobs    *jobs
+	vault   *vault.Vault
 
 	uploads uploads
 
@@ -57,7 +60,7 @@ func New(s *store.Store, o Options) *Service {
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
-	v := &Service{store: s, options: o}
+	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
 	v.jobs = newJobs(s, o.Log)
 	return v
 }

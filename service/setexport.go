@@ -7,10 +7,44 @@ import (
 	"slices"
 	"strings"
 
+	"twinsieve/core/record"
 	"twinsieve/core/typing"
 	"twinsieve/formats/outform"
 	"twinsieve/service/view"
 )
+
+// ExportRejects hands the rejected lines of a record set's newest snapshot over in a format.
+func (v *Service) ExportRejects(ctx context.Context, name, format string, exact bool) (*Export, error) {
+	_, snap, err := v.set(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	if format, err = checkFormat(format); err != nil {
+		return nil, err
+	}
+	columns := []outform.Column{{Name: "line", Number: true}, {Name: "reason"}, {Name: "text"}}
+	return &Export{Name: name + " rejects." + format, Type: outform.MediaType(format), Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
+		if err != nil {
+			return err
+		}
+		for last := int64(0); ; {
+			rows, err := v.store.Rejects(ctx, snap.ID, last, 1000)
+			if err != nil {
+				return err
+			}
+			if len(rows) == 0 {
+				return out.Close()
+			}
+			last = rows[len(rows)-1].Seq
+			for _, r := range rows {
+				if err := out.Write([]record.Cell{{Text: number(r.Line)}, {Text: r.Reason}, {Text: r.Text}}); err != nil {
+					return err
+				}
+			}
+		}
+	}}, nil
+}
 
 // ExportSet hands a record set's newest snapshot over in a format. Exact sets nothing before texts that a spreadsheet would
 // run.

@@ -1,37 +1,172 @@
 package service
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"slices"
 
+	"twinsieve/core/record"
+	"twinsieve/formats/intake"
 	"twinsieve/service/view"
+	"twinsieve/sources"
 )
 
-// opened is a source that has been opened: a file that can be read from any place.
+// opened is a source that is ready to be read.
 type opened struct {
-	io.ReaderAt
 	name  string
-	size  int64
+	size  int64 // in bytes; 0 where that is not known before it has been read
+	begin func(context.Context, intake.Choices, intake.Options) (*intake.Source, error)
 	close func()
 }
 
+// read begins to read the source. What it returns is to be closed before the source itself.
+func (o *opened) read(ctx context.Context, choices intake.Choices, options intake.Options) (*intake.Source, error) {
+	options.Name = o.name
+	src, err := o.begin(ctx, choices, options)
+	if err != nil {
+		return nil, unreadable(o.name, err)
+	}
+	return src, nil
+}
+
+// openedFile is a file that can be read from any place.
+func openedFile(name string, size int64, file io.ReaderAt, close func()) *opened {
+	return &opened{name: name, size: size, close: close, begin: func(_ context.Context, c intake.Choices, o intake.Options) (*intake.Source, error) {
+		return intake.Open(file, size, c, o)
+	}}
+}
+
 // openSource opens what a reference names. It is to be closed.
-func (v *Service) openSource(ref view.SourceRef) (*opened, error) {
+func (v *Service) openSource(ctx context.Context, ref view.SourceRef) (*opened, error) {
 	switch {
-	case ref.Upload != "" && ref.Path != "":
-		return nil, view.Invalid.New("The source names both an upload and a file in the folder; name one of them.")
+	case len(ref.Stack) == 0 && ref.Origin != "":
+		return nil, view.Invalid.New("The source names a column for the origin, and no stack of sources.")
+	case len(ref.Stack) == 0:
+		return v.openPlace(ctx, ref.Place)
+	case ref.Place != view.Place{}:
+		return nil, view.Invalid.New("The source names both a stack and a single source; name one of them.")
+	}
+	return v.openStack(ctx, ref)
+}
+
+// openStack opens all sources of a stack.
+func (v *Service) openStack(ctx context.Context, ref view.SourceRef) (_ *opened, err error) {
+	if len(ref.Stack) > intake.MostStacked {
+		return nil, view.Invalid.New(fmt.Sprintf("The stack has %d sources; it may have at most %d.", len(ref.Stack), intake.MostStacked))
+	}
+	if ref.Origin == "" {
+		ref.Origin = "origin"
+	}
+	var parts []*opened
+	stack := &opened{name: fmt.Sprintf("%d sources", len(ref.Stack)), close: func() {
+		for _, p := range parts {
+			p.close()
+		}
+	}}
+	defer func() {
+		if err != nil {
+			stack.close()
+		}
+	}()
+	for i, s := range ref.Stack {
+		p, err := v.openPlace(ctx, s.Place)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, p)
+		if stack.size += p.size; s.Label == "" {
+			ref.Stack[i].Label = p.name
+		}
+	}
+	if slices.ContainsFunc(parts, func(p *opened) bool { return p.size == 0 }) {
+		stack.size = 0
+	}
+	stack.begin = func(ctx context.Context, choices intake.Choices, o intake.Options) (*intake.Source, error) {
+		var stacked []intake.Part
+		for i, p := range parts {
+			src, err := p.read(ctx, partChoices(ref.Stack[i], choices), labelled(ref.Stack[i].Label, o))
+			if err != nil {
+				for _, s := range stacked {
+					_ = s.Close() // what went wrong first is what counts
+				}
+				return nil, err
+			}
+			stacked = append(stacked, intake.Part{Source: src, Label: ref.Stack[i].Label})
+		}
+		return intake.Stack(stacked, ref.Origin, choices, o.Forgive)
+	}
+	return stack, nil
+}
+
+// partChoices are the choices that one source of a stack is read with. Types and computed columns are the stack's.
+func partChoices(s view.Stacked, shared intake.Choices) intake.Choices {
+	c := shared
+	if s.Choices != nil {
+		c = *s.Choices
+		c.Blanks = shared.Blanks
+	}
+	c.Types, c.Computed = nil, nil
+	return c
+}
+
+// labelled says with each reject which source of a stack it is of.
+func labelled(label string, o intake.Options) intake.Options {
+	tell := o.Reject
+	if tell != nil {
+		o.Reject = func(r record.Reject) {
+			r.Reason = label + ": " + r.Reason
+			tell(r)
+		}
+	}
+	return o
+}
+
+// openPlace opens one source.
+func (v *Service) openPlace(ctx context.Context, ref view.Place) (*opened, error) {
+	named := 0
+	for _, name := range []string{ref.Upload, ref.Path, ref.Connection} {
+		if name != "" {
+			named++
+		}
+	}
+	switch {
+	case named > 1:
+		return nil, view.Invalid.New("The source names more than one of an upload, a file in the folder and a connection; name one of them.")
+	case ref.Connection == "" && (ref.Table != "" || ref.Query != ""):
+		return nil, view.Invalid.New("The source names a table or a query, and no connection to a database; name that, too.")
 	case ref.Upload != "":
 		u, ok := v.uploads.take(ref.Upload)
 		if !ok {
 			return nil, noUpload(ref.Upload)
 		}
-		return &opened{u.file, u.Name, u.Bytes, func() { v.uploads.giveBack(u) }}, nil
+		return openedFile(u.Name, u.Bytes, u.file, func() { v.uploads.giveBack(u) }), nil
 	case ref.Path != "":
 		return v.openInFolder(ref.Path)
+	case ref.Connection != "":
+		return v.openQuery(ctx, ref)
 	}
-	return nil, view.Invalid.New("The source names nothing; name an upload or a file in the folder.")
+	return nil, view.Invalid.New("The source names nothing; name an upload, a file in the folder, or a connection with a table or a query.")
+}
+
+func (v *Service) openQuery(ctx context.Context, ref view.Place) (*opened, error) {
+	c, limit, err := v.access(ctx, ref.Connection)
+	if err != nil {
+		return nil, err
+	}
+	name := "query of connection " + ref.Connection
+	if ref.Table != "" {
+		name = fmt.Sprintf("table %s of connection %s", ref.Table, ref.Connection)
+	}
+	return &opened{name: name, close: func() {}, begin: func(ctx context.Context, choices intake.Choices, o intake.Options) (*intake.Source, error) {
+		rows, err := sources.Open(ctx, c, sources.Query{Table: ref.Table, Text: ref.Query}, sources.Options{Limit: limit, Reject: o.Reject})
+		if err != nil {
+			return nil, err
+		}
+		return intake.Rows(rows, choices, o.Forgive)
+	}}, nil
 }
 
 func (v *Service) openInFolder(path string) (*opened, error) {
@@ -61,5 +196,5 @@ func (v *Service) openInFolder(path string) (*opened, error) {
 		_ = f.Close()
 		return nil, view.Invalid.New(fmt.Sprintf("%s cannot be read in the service's folder: %s.", path, err))
 	}
-	return &opened{f, path, info.Size(), func() { _ = f.Close() }}, nil
+	return openedFile(path, info.Size(), f, func() { _ = f.Close() }), nil
 }

@@ -1,6 +1,9 @@
 package store
 
-import "fmt"
+import (
+	"errors"
+	"fmt"
+)
 
 // LimitPages makes the data file refuse to grow beyond its present size and so many pages, as a full disk does.
 // A negative number lifts the limit.
@@ -35,4 +38,21 @@ func (s *Store) Pages() (n int64, err error) {
 // Migrated writes down that a migration of some other program has been applied.
 func (s *Store) Migrated(number int) error {
 	return s.writes.Exec("INSERT INTO migrations VALUES (?, 'of a newer program', '2031-01-01')", number).Error
+}
+
+// Old makes a data file of an earlier schema, and runs statements in it.
+func Old(dir string, schema int, statements ...string) error {
+	all := migrations
+	migrations = migrations[:schema]
+	defer func() { migrations = all }()
+	s, err := Open(dir)
+	if err != nil {
+		return err
+	}
+	for _, text := range statements {
+		if err := s.writes.Exec(text).Error; err != nil {
+			return errors.Join(err, s.Close())
+		}
+	}
+	return s.Close()
 }

@@ -48,6 +48,10 @@ var migrations = []struct {
 		`ALTER TABLE rejects_numbered RENAME TO rejects`,
 		`CREATE TABLE profiles (snapshot_id INTEGER PRIMARY KEY REFERENCES snapshots(id), body TEXT NOT NULL)`,
 	}},
+	{"connections to databases", []string{
+		`CREATE TABLE connections (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, version INTEGER NOT NULL, body TEXT NOT NULL, secret BLOB,
+			created DATETIME NOT NULL, updated DATETIME NOT NULL)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

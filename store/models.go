@@ -54,6 +54,17 @@ type Reject struct {
 	Text       string
 }
 
+// Connection is a database that record sets are read from.
+type Connection struct {
+	ID      uint
+	Name    string
+	Version int
+	Body    string // JSON: where it is, without a secret
+	Secret  []byte // the password, encrypted; empty where there is none here
+	Created time.Time
+	Updated time.Time
+}
+
 // Sieve is a saved definition. Its text is in its versions.
 type Sieve struct {
 	ID      uint

@@ -63,6 +63,8 @@ type SnapshotWriter struct {
 	store *Store
 	snap  Snapshot
 	hash  hash.Hash
+
+	follows int // number of the snapshot that must be the newest; 0: any
 }
 
 // NewSnapshot begins a snapshot, of which columns, source, delimiter and recipe are given, of the record set with the given
@@ -128,7 +130,11 @@ func (w *SnapshotWriter) AddRejects(ctx context.Context, rejects []Reject) error
 // Hash is the hash of what has been written so far.
 func (w *SnapshotWriter) Hash() string { return hex.EncodeToString(w.hash.Sum(nil)) }
 
-// Seal makes the snapshot visible, as the newest of its set. findings is JSON.
+// Follow says that the snapshot is made from one of its set, which must still be the newest when it is sealed.
+func (w *SnapshotWriter) Follow(number int) { w.follows = number }
+
+// Seal makes the snapshot visible, as the newest of its set. findings is JSON. Where another has become the newest than the
+// one that it follows, the error is [ErrChanged].
 func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string) (Snapshot, error) {
 	w.snap.Bytes = bytes
 	w.snap.Findings = findings
@@ -138,6 +144,9 @@ func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string)
 		var last int
 		if err := tx.Model(&Snapshot{}).Select("coalesce(max(number), 0)").Where("record_set_id = ? AND sealed = 1", w.snap.RecordSetID).Scan(&last).Error; err != nil {
 			return err
+		}
+		if w.follows != 0 && w.follows != last {
+			return ErrChanged
 		}
 		w.snap.Number = last + 1
 		return tx.Save(&w.snap).Error

@@ -70,7 +70,7 @@ func TestFullDisk(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		job, err := v.Load(ctx, set, view.Recipe{Source: view.SourceRef{Upload: u.ID}})
+		job, err := v.Load(ctx, set, view.Recipe{Source: view.SourceRef{Place: view.Place{Upload: u.ID}}})
 		return end(t, v, job, err)
 	}
 	if err := s.LimitPages(40); err != nil {
@@ -116,7 +116,7 @@ func TestSpaceIsGivenBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	job, err := v.Load(context.Background(), "numbers", view.Recipe{Source: view.SourceRef{Upload: u.ID}})
+	job, err := v.Load(context.Background(), "numbers", view.Recipe{Source: view.SourceRef{Place: view.Place{Upload: u.ID}}})
 	end(t, v, job, err)
 	full, err := s.Pages()
 	if err != nil {
@@ -191,4 +191,32 @@ func TestStaleChange(t *testing.T) {
 	if v, text, err := s.Sieve(ctx, "a"); err != nil || v.Version != 2 || text != "two" {
 		t.Errorf("version %d says %q (%v)", v.Version, text, err)
 	}
+}
+
+// TestFollow: a snapshot that was made from one of its set is not sealed once another has followed that.
+func TestFollow(t *testing.T) {
+	s := open(t, t.TempDir())
+	seal := func(follows int) error {
+		w, err := s.NewSnapshot(t.Context(), "log", store.Snapshot{Columns: []string{"a"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		w.Follow(follows)
+		if _, err = w.Seal(t.Context(), 0, "{}"); err != nil {
+			err = errors.Join(err, w.Drop())
+		}
+		return err
+	}
+	for _, c := range []struct {
+		follows int
+		want    error
+	}{{0, nil}, {1, nil}, {1, store.ErrChanged}, {2, nil}, {0, nil}} {
+		if err := seal(c.follows); !errors.Is(err, c.want) {
+			t.Errorf("following %d: %v, want %v", c.follows, err, c.want)
+		}
+	}
+	if _, snap, err := s.Set(t.Context(), "log"); err != nil || snap.Number != 4 {
+		t.Errorf("%+v, %v", snap, err)
+	}
+	checkRows(t, s, map[string]int64{"snapshots": 4})
 }

@@ -8,6 +8,7 @@ import { Report } from './pages/Report';
 import { Reports } from './pages/Reports';
 import { SetPage } from './pages/SetPage';
 import { Sets } from './pages/Sets';
+import { Settings } from './pages/Settings';
 import { Sieves } from './pages/Sieves';
 import { Workbench } from './pages/Workbench';
 import { antTheme, initialMode, paint, remember, type Mode } from './theme';
@@ -22,6 +23,7 @@ const pages = [
   ['/sets', 'Record sets'],
   ['/sieves', 'Sieves'],
   ['/reports', 'Reports'],
+  ['/settings', 'Settings'],
 ] as const;
 
 export function App() {
@@ -74,6 +76,7 @@ export function App() {
               <Route path="/sieves/of/:name" element={<Workbench />} />
               <Route path="/reports" element={<Reports />} />
               <Route path="/reports/:run" element={<Report />} />
+              <Route path="/settings" element={<Settings />} />
               <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
             </Routes>
           </main>

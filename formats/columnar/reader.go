@@ -16,7 +16,6 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/ipc"
-	"github.com/apache/arrow-go/v18/arrow/memory"
 	"github.com/apache/arrow-go/v18/parquet"
 	"github.com/apache/arrow-go/v18/parquet/file"
 	"github.com/apache/arrow-go/v18/parquet/pqarrow"
@@ -32,6 +31,7 @@ type Options struct {
 // Reader reads records from a columnar file.
 type Reader struct {
 	opts    Options
+	format  string
 	size    int64
 	names   []string
 	records int64 // of the file, 0 when it does not say
@@ -66,11 +66,16 @@ func isStream(head []byte) bool {
 // NewParquet begins to read a Parquet file.
 func NewParquet(source io.ReaderAt, size int64, opts Options) (r *Reader, err error) {
 	defer guard("Parquet", &err)
-	f, err := file.NewParquetReader(io.NewSectionReader(source, 0, size), file.WithReadProps(&parquet.ReaderProperties{BufferSize: 1 << 20, BufferedStreamEnabled: true}))
+	props := parquet.NewReaderProperties(decoding)
+	props.BufferSize, props.BufferedStreamEnabled = 1<<20, true
+	f, err := file.NewParquetReader(io.NewSectionReader(source, 0, size), file.WithReadProps(props))
 	if err != nil {
 		return nil, broken("Parquet", err)
 	}
-	p, err := pqarrow.NewFileReader(f, pqarrow.ArrowReadProperties{BatchSize: batchRecords}, memory.DefaultAllocator)
+	if err := checkStoredSchema(f.MetaData().KeyValueMetadata()); err != nil {
+		return nil, broken("Parquet", err)
+	}
+	p, err := pqarrow.NewFileReader(f, pqarrow.ArrowReadProperties{BatchSize: batchRecords}, decoding)
 	if err != nil {
 		return nil, broken("Parquet", err)
 	}
@@ -78,7 +83,7 @@ func NewParquet(source io.ReaderAt, size int64, opts Options) (r *Reader, err er
 	if err != nil {
 		return nil, broken("Parquet", err)
 	}
-	r = &Reader{opts: opts, size: size, records: f.NumRows()}
+	r = &Reader{opts: opts, format: "Parquet", size: size, records: f.NumRows()}
 	if err := r.begin(schema); err != nil {
 		return nil, err
 	}
@@ -104,17 +109,23 @@ func NewArrow(source io.ReaderAt, size int64, opts Options) (r *Reader, err erro
 	if _, err := source.ReadAt(head, 0); err != nil {
 		return nil, broken("Arrow", io.ErrUnexpectedEOF)
 	}
-	r = &Reader{opts: opts, size: size}
+	r = &Reader{opts: opts, format: "Arrow", size: size}
 	var schema *arrow.Schema
 	if isStream(head) {
-		s, err := ipc.NewReader(io.NewSectionReader(source, 0, size))
+		if err := checkStream(source, size); err != nil {
+			return nil, broken("Arrow", err)
+		}
+		s, err := ipc.NewReader(io.NewSectionReader(source, 0, size), ipc.WithAllocator(decoding))
 		if err != nil {
 			return nil, broken("Arrow", err)
 		}
 		schema = s.Schema()
 		r.next = s.Read
 	} else {
-		f, err := ipc.NewFileReader(io.NewSectionReader(source, 0, size))
+		if err := checkFile(source, size); err != nil {
+			return nil, broken("Arrow", err)
+		}
+		f, err := ipc.NewFileReader(io.NewSectionReader(source, 0, size), ipc.WithAllocator(decoding))
 		if err != nil {
 			return nil, broken("Arrow", err)
 		}
@@ -196,7 +207,8 @@ func (r *Reader) Bytes() int64 {
 }
 
 // Next implements [record.Reader].
-func (r *Reader) Next() (*record.Batch, error) {
+func (r *Reader) Next() (_ *record.Batch, err error) {
+	defer guard(r.format, &err) // values are decoded when they are looked at
 	for {
 		if r.batch == nil || r.row == int(r.batch.NumRows()) {
 			batch, err := r.next()
@@ -235,7 +247,7 @@ func (r *Reader) record() *record.Batch {
 	r.read++
 	r.buffer, r.ends = r.buffer[:0], r.ends[:0]
 	for c, col := range r.batch.Columns() {
-		if !col.IsNull(i) {
+		if !isNull(col, i) {
 			var ok bool
 			if r.buffer, ok = r.texts[c](r.buffer, i); !ok {
 				r.reject(fmt.Sprintf("column %q holds bytes that are no UTF-8 text", r.names[c]))
@@ -246,7 +258,7 @@ func (r *Reader) record() *record.Batch {
 	}
 	start := 0
 	for c, col := range r.batch.Columns() {
-		if col.IsNull(i) {
+		if isNull(col, i) {
 			r.builder.Null(c)
 		} else {
 			r.builder.Cell(c, r.buffer[start:r.ends[c]])
@@ -255,6 +267,9 @@ func (r *Reader) record() *record.Batch {
 	}
 	return r.builder.Close(r.read)
 }
+
+// isNull reports whether value i is null; of the type null, all are.
+func isNull(col arrow.Array, i int) bool { return col.DataType().ID() == arrow.NULL || col.IsNull(i) }
 
 func (r *Reader) reject(reason string) {
 	r.rejects++

@@ -2,7 +2,6 @@ package columnar
 
 import (
 	"fmt"
-	"math"
 	"strconv"
 	"time"
 	"unicode/utf8"
@@ -11,6 +10,8 @@ import (
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
 	"github.com/apache/arrow-go/v18/arrow/decimal256"
+
+	"twinsieve/core/exact"
 )
 
 // cellText appends the text of value i, which is not null. It reports false where the value has none, as bytes that are
@@ -100,15 +101,9 @@ func integers(value func(int) int64) cellText {
 	return func(dst []byte, i int) ([]byte, bool) { return strconv.AppendInt(dst, value(i), 10), true }
 }
 
-// floats writes the shortest text that is read back as the same number, without an exponent where that is shorter than 25
-// digits.
 func floats(bits int, value func(int) float64) cellText {
 	return func(dst []byte, i int) ([]byte, bool) {
-		v := value(i)
-		if magnitude := math.Abs(v); magnitude != 0 && (magnitude < 1e-10 || magnitude >= 1e21) {
-			return strconv.AppendFloat(dst, v, 'g', -1, bits), true
-		}
-		return strconv.AppendFloat(dst, v, 'f', -1, bits), true
+		return exact.AppendFloat(dst, value(i), bits), true
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/core/expression"
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
 	"twinsieve/formats/fixed"
@@ -62,6 +63,8 @@ type Choices struct {
 	Layout    string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
 	Types     map[string]string `json:"types,omitempty" description:"Types of columns that somebody has stated, as in: date DD/MM/YYYY. They are found where not stated, and change no cell."`
 	Blanks    []string          `json:"blanks,omitempty" description:"Blank markers: a cell that is exactly one of these is blank."`
+
+	Computed []expression.Column `json:"computed,omitempty" description:"Columns that are computed from the others and stand behind them."`
 }
 
 // Guess is a choice that was found rather than made.
@@ -145,6 +148,9 @@ func (c *Choices) Check() error {
 // Say is the choices in one line, for people: "delimited, windows-1252, delimiter ;".
 func (c *Choices) Say() string {
 	say := []string{c.Format}
+	if c.Format == "" { // of a database
+		say[0] = "rows"
+	}
 	add := func(name, value string) {
 		if value != "" {
 			say = append(say, strings.TrimSpace(name+" "+value))
@@ -178,6 +184,9 @@ func (c *Choices) Say() string {
 	}
 	if len(c.Blanks) > 0 {
 		add("blank markers", strings.Join(c.Blanks, ", "))
+	}
+	for _, col := range c.Computed {
+		add(col.Name, "= "+strings.Join(strings.Fields(col.Expression), " "))
 	}
 	return strings.Join(say, ", ")
 }
@@ -216,8 +225,9 @@ func (c *Choices) Finders(columns []string) []*typing.Finder {
 
 // Footer is a line of a source that was recognised as a footer.
 type Footer struct {
-	Line int64  `json:"line"`
-	Text string `json:"text"`
+	Line   int64  `json:"line"`
+	Text   string `json:"text"`
+	Source string `json:"source,omitempty" description:"Label of the source of a stack that it is in."`
 }
 
 // Options are the circumstances under which a file is read.
@@ -226,6 +236,7 @@ type Options struct {
 	MostUnpack  int64               // bytes that a packed file may unpack to; 0: [UnpackLimit]
 	Reject      func(record.Reject) // called for each reject; may be nil
 	FootersKept int                 // footers that are kept with their text; 0: 100
+	Forgive     bool                // computed columns that cannot be are left out, and told by [Source.Lost]
 }
 
 // UnpackLimit is what a packed file may unpack to where nothing else is said.

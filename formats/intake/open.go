@@ -14,6 +14,7 @@ import (
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/transform"
 
+	"twinsieve/core/expression"
 	"twinsieve/core/record"
 	"twinsieve/formats/columnar"
 	"twinsieve/formats/delimited"
@@ -30,7 +31,6 @@ type Source struct {
 	reader  record.Reader
 	settled Choices
 	guesses []Guess
-	markers record.Markers
 	options Options
 	sheets  []string
 	footers []Footer
@@ -38,6 +38,10 @@ type Source struct {
 	used    *position // of text: how much of the file has been read; nil for other formats
 	last    *lines.HoldBack
 	closers []io.Closer
+
+	stack     *stacked              // nil where this is no stack
+	computing *expression.Computing // nil where nothing is computed
+	lost      []Lost
 }
 
 // Open begins to read a file. The choices and everything else that is wrong with the file is a [*ChoiceError] or a
@@ -52,10 +56,14 @@ func Open(file io.ReaderAt, size int64, choices Choices, opts Options) (*Source,
 	if opts.FootersKept == 0 {
 		opts.FootersKept = 100
 	}
-	s := &Source{settled: choices, options: opts, markers: record.NewMarkers(choices.Blanks)}
+	s := &Source{settled: choices, options: opts}
 	f := &finder{Source: s, file: file, size: size}
-	if err := f.open(); err != nil {
-		s.close()
+	err := f.open()
+	if err == nil {
+		err = s.compute(choices.Computed, opts.Forgive)
+	}
+	if err != nil {
+		_ = s.close() // what went wrong first is what counts
 		return nil, err
 	}
 	return s, nil
@@ -96,10 +104,25 @@ func (s *Source) Sheets() []string { return s.sheets }
 
 // Footers are the first of the lines that were recognised as footers or left out at the end. They are all known when
 // Next has returned io.EOF.
-func (s *Source) Footers() []Footer { return s.footers }
+func (s *Source) Footers() []Footer {
+	all := s.footers
+	for _, p := range s.Parts() {
+		for _, f := range p.Footers() {
+			f.Source = p.Label
+			all = append(all, f)
+		}
+	}
+	return all
+}
 
 // FooterLines is the number of all such lines.
-func (s *Source) FooterLines() int64 { return s.footed }
+func (s *Source) FooterLines() int64 {
+	n := s.footed
+	for _, p := range s.Parts() {
+		n += p.FooterLines()
+	}
+	return n
+}
 
 // Next implements [record.Reader].
 func (s *Source) Next() (*record.Batch, error) {
@@ -114,13 +137,13 @@ func (s *Source) Next() (*record.Batch, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.markers.Apply(b), nil
+	return b, nil
 }
 
 func (s *Source) footer(line int64, text string) {
 	s.footed++
 	if len(s.footers) < s.options.FootersKept {
-		s.footers = append(s.footers, Footer{line, record.Cut([]byte(text))})
+		s.footers = append(s.footers, Footer{Line: line, Text: record.Cut([]byte(text))})
 	}
 }
 
@@ -178,6 +201,9 @@ func (f *finder) open() error {
 	}
 	if f.head = f.head[:n]; n == 0 {
 		return &record.Unreadable{What: "the file is empty: not even a line that names the columns is there"}
+	}
+	if bytes.HasPrefix(f.head, []byte("SQLite format 3\x00")) {
+		return &record.Unreadable{What: "this is an SQLite database, which is no file of records: put it into the folder that the service may read, make a connection to it, and load a table of it"}
 	}
 	c := &f.settled
 	if c.Packing == "" {

@@ -10,8 +10,6 @@ import (
 	"testing"
 	"unicode/utf8"
 
-	"github.com/klauspost/compress/gzip"
-	"github.com/klauspost/compress/zstd"
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
@@ -19,6 +17,7 @@ import (
 	"twinsieve/core/record"
 	"twinsieve/demo"
 	"twinsieve/formats/intake"
+	"twinsieve/formats/intake/badfiles"
 	"twinsieve/formats/outform"
 )
 
@@ -195,7 +194,7 @@ func TestEveryEncodingAndPacking(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, packing := range []string{"none", "gzip", "zstd"} {
-			got, err := read(t, "log.csv", pack(t, packing, text), intake.Choices{})
+			got, err := read(t, "log.csv", badfiles.Pack(packing, text), intake.Choices{})
 			if err != nil {
 				t.Errorf("%s, %s: %v", name, packing, err)
 				continue
@@ -216,31 +215,6 @@ func writable(text string, e encoding.Encoding) string {
 		}
 	}
 	return out.String()
-}
-
-func pack(t *testing.T, packing string, b []byte) []byte {
-	t.Helper()
-	var out bytes.Buffer
-	var w io.WriteCloser
-	switch packing {
-	case "gzip":
-		w = gzip.NewWriter(&out)
-	case "zstd":
-		z, err := zstd.NewWriter(&out)
-		if err != nil {
-			t.Fatal(err)
-		}
-		w = z
-	default:
-		return b
-	}
-	if _, err := w.Write(b); err != nil {
-		t.Fatal(err)
-	}
-	if err := w.Close(); err != nil {
-		t.Fatal(err)
-	}
-	return out.Bytes()
 }
 
 // TestFixedWidth writes the demo set in fixed width and reads it back; the spaces at a cell's edges are padding.

@@ -317,15 +317,18 @@ func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
 	}
 	line := s.line()
 	if token != json.Delim('{') {
-		text := fmt.Sprint(token)
-		if delim, ok := token.(json.Delim); ok {
+		text := scalar(token)
+		switch token.(type) {
+		case nil:
+			text = []byte("null")
+		case json.Delim:
 			var list bytes.Buffer
-			if err := copyRest(s.dec, &list, byte(delim)+2, 1); err != nil {
+			if err := copyList(s.dec, &list, 1); err != nil {
 				return 0, "", nil, s.fault(err)
 			}
-			text = list.String()
+			text = list.Bytes()
 		}
-		return line, "the element is not an object", []byte(text), nil
+		return line, "the element is not an object", text, nil
 	}
 	if err := f.flatten(s.dec, "", 1); err != nil {
 		return 0, "", nil, s.fault(err)

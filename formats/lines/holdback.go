@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 
 	"twinsieve/core/record"
 )
@@ -45,11 +46,10 @@ func (h *HoldBack) Read(p []byte) (int, error) {
 		if len(rest) > holdMost {
 			return 0, &record.Unreadable{What: fmt.Sprintf("its last lines, %d to be left out, are longer than %d MiB; are the lines ended?", h.lines, holdMost>>20)}
 		}
-		h.buffer = append(h.buffer[:0], rest...)
+		h.buffer = slices.Grow(append(h.buffer[:0], rest...), 64<<10)
 		h.given = 0
 		at := len(h.buffer)
-		h.buffer = append(h.buffer, make([]byte, max(len(p), 64<<10))...)
-		n, err := h.source.Read(h.buffer[at:])
+		n, err := h.source.Read(h.buffer[at:cap(h.buffer)])
 		h.buffer = h.buffer[:at+n]
 		h.ended = err
 	}

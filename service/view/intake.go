@@ -3,6 +3,7 @@ package view
 import (
 	"time"
 
+	"twinsieve/core/expression"
 	"twinsieve/core/profile"
 	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
@@ -15,10 +16,31 @@ type Upload struct {
 	Bytes int64  `json:"bytes"`
 }
 
-// SourceRef names what a record set is read from: one of its members is given.
+// SourceRef names what a record set is read from: an upload, a file, a table or query of a connection, or a stack of several
+// of these.
 type SourceRef struct {
-	Upload string `json:"upload,omitempty" description:"Id of an upload."`
-	Path   string `json:"path,omitempty" description:"File in the folder that the service may read."`
+	Place
+	Stack  []Stacked `json:"stack,omitempty" description:"Several sources, one under another, as one record set: columns are aligned by name."`
+	Origin string    `json:"origin,omitempty" description:"Name of the column that says which source of the stack a record came from; origin where not stated."`
+}
+
+// Empty reports whether the reference names nothing.
+func (r *SourceRef) Empty() bool { return r.Place == Place{} && len(r.Stack) == 0 }
+
+// Stacked is one source of a stack.
+type Stacked struct {
+	Place
+	Label   string          `json:"label" description:"What the column of the origin says of its records."`
+	Choices *intake.Choices `json:"choices,omitempty" description:"How it is read; as all of the stack where not stated."`
+}
+
+// Place names one source: an upload, a file, or a table or query of a connection.
+type Place struct {
+	Upload     string `json:"upload,omitempty" description:"Id of an upload."`
+	Path       string `json:"path,omitempty" description:"File in the folder that the service may read."`
+	Connection string `json:"connection,omitempty" description:"Connection to a database."`
+	Table      string `json:"table,omitempty" description:"Its table or view that is read."`
+	Query      string `json:"query,omitempty" description:"Or the query whose rows are read."`
 }
 
 // Recipe is where a snapshot came from and how it was read, so that it can be read again.
@@ -69,6 +91,30 @@ type Findings struct {
 	Held    []Held          `json:"held" nullable:"false" description:"The control figures, and whether they hold."`
 	Types   []typing.Type   `json:"types" nullable:"false" description:"As what the first records of each column read; the profile has all."`
 	Same    string          `json:"same,omitempty" description:"An earlier snapshot with the same content."`
+
+	Uncomputed []expression.Failures `json:"uncomputed,omitempty" description:"Cells of computed columns that could not be computed."`
+	Lost       []intake.Lost         `json:"lost,omitempty" description:"Computed columns that could not be this time, and why."`
+}
+
+// TriedColumns are computed columns as they would be.
+type TriedColumns struct {
+	Given   []string      `json:"given" nullable:"false" description:"The columns that they can be computed from."`
+	Columns []TriedColumn `json:"columns" nullable:"false"`
+	Looked  int64         `json:"looked" description:"Records that were looked at."`
+}
+
+// TriedColumn is a computed column as it would be.
+type TriedColumn struct {
+	expression.Column
+	Wrong    string               `json:"wrong,omitempty" description:"What is wrong with it."`
+	At       int                  `json:"at,omitempty" description:"Character of the expression at which it is wrong, counted from 1."`
+	Cells    []*string            `json:"cells" nullable:"false" description:"Its first cells; a null is blank."`
+	Failures *expression.Failures `json:"failures,omitempty" description:"Those among the records that were looked at."`
+}
+
+// Functions is what an expression can call.
+type Functions struct {
+	Functions []expression.Function `json:"functions" nullable:"false"`
 }
 
 // Preview is how a file would be read.
@@ -85,7 +131,15 @@ type Preview struct {
 	Rejects  []Reject        `json:"rejects" nullable:"false" description:"The first rejects among what was looked at."`
 	Rejected int64           `json:"rejected" description:"The number of rejects among what was looked at."`
 	Footers  []intake.Footer `json:"footers" nullable:"false"`
+	Parts    []PreviewPart   `json:"parts" nullable:"false" description:"The sources of a stack; none of any other source."`
 	Blanks   []typing.Count  `json:"blanks" nullable:"false" description:"Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers."`
+}
+
+// PreviewPart is one source of a stack.
+type PreviewPart struct {
+	Label   string   `json:"label"`
+	Read    string   `json:"read" description:"How it would be read, in plain words."`
+	Missing []string `json:"missing" nullable:"false" description:"Columns of the stack that it has not, which are blank in its records."`
 }
 
 // PreviewColumn is a column of a file, and as what the values looked at read.

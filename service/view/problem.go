@@ -39,6 +39,10 @@ var (
 	Changed       = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}
 	NoVersion     = ProblemKind{"version-required", "The version to change must be named", http.StatusPreconditionRequired}
 	DiskFull      = ProblemKind{"disk-full", "The disk is full", http.StatusInsufficientStorage}
+	BadQuery      = ProblemKind{"query-refused", "The database refuses the query", http.StatusUnprocessableEntity}
+	BadExpression = ProblemKind{"invalid-expression", "An expression is not valid", http.StatusUnprocessableEntity}
+	Unreachable   = ProblemKind{"database-unreachable", "The database cannot be read", http.StatusBadGateway}
+	TooLong       = ProblemKind{"query-too-long", "The query takes too long", http.StatusGatewayTimeout}
 	Cancelled     = ProblemKind{"cancelled", "It was cancelled", http.StatusConflict}
 	Interrupted   = ProblemKind{"interrupted", "The service ended while it was under way", http.StatusConflict}
 	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}

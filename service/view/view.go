@@ -151,7 +151,7 @@ type Entries struct {
 // Job is something that takes its time.
 type Job struct {
 	ID       string     `json:"id"`
-	Kind     string     `json:"kind" enum:"load,run,count,profile"`
+	Kind     string     `json:"kind" enum:"load,run,count,profile,compute"`
 	Subject  string     `json:"subject" description:"What it is about: a record set or a sieve."`
 	State    string     `json:"state" enum:"queued,running,done,failed,cancelled,interrupted"`
 	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
@@ -171,7 +171,7 @@ func (j *Job) Ended() bool { return j.State != "queued" && j.State != "running" 
 
 // JobResult is what a job has brought about.
 type JobResult struct {
-	Set    *Set    `json:"set,omitempty" description:"Of a load or a profile."`
+	Set    *Set    `json:"set,omitempty" description:"Of a load, a profile or computed columns."`
 	Run    uint    `json:"run,omitempty" description:"Of a run: its id."`
 	Counts *Counts `json:"counts,omitempty" description:"Of a count."`
 }

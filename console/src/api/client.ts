@@ -29,6 +29,12 @@ export type Finding = Schemas['TypingFinding'];
 export type ColumnProfile = Schemas['ProfileColumn'];
 export type Changes = Schemas['Changes'];
 export type Upload = Schemas['Upload'];
+export type ComputedColumn = Schemas['ExpressionColumn'];
+export type Connection = Schemas['Connection'];
+export type Access = Pick<
+  Connection,
+  'kind' | 'host' | 'port' | 'database' | 'user' | 'tls' | 'file' | 'variable' | 'limit'
+>;
 
 export const api = createClient<paths>({ baseUrl: '/' });
 

@@ -4,6 +4,60 @@
  */
 
 export interface paths {
+    "/api/v1/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the connections to databases */
+        get: operations["listConnections"];
+        put?: never;
+        /** Save a new connection to a database */
+        post: operations["createConnection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{connection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get a connection; its ETag names the version */
+        get: operations["getConnection"];
+        /** Change a connection */
+        put: operations["changeConnection"];
+        post?: never;
+        /** Delete a connection that no record set is read from */
+        delete: operations["deleteConnection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{connection}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the tables and views that a connection sees; that it can is the proof that the connection is good */
+        get: operations["listTables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/counts": {
         parameters: {
             query?: never;
@@ -30,6 +84,23 @@ export interface paths {
         };
         /** List the files in the folder that the service may read */
         get: operations["listFolder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what an expression can call */
+        get: operations["listFunctions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -263,6 +334,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sets/{name}/computed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Compute columns of a record set: a new snapshot has these computed columns and no others */
+        put: operations["computeColumns"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/computed/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what computed columns would be, and compute nothing */
+        post: operations["tryColumns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sets/{name}/export": {
         parameters: {
             query?: never;
@@ -324,6 +429,23 @@ export interface paths {
         };
         /** Page through the rejected lines of a record set's newest snapshot */
         get: operations["listRejects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sets/{name}/rejects/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hand over the rejected lines of a record set's newest snapshot as a file */
+        get: operations["exportRejects"];
         put?: never;
         post?: never;
         delete?: never;
@@ -464,6 +586,61 @@ export interface components {
             readings?: string[];
             right?: string;
         };
+        ApiComputedRequest: {
+            /** @description All columns that are to be computed, in order; each may use those before it. */
+            computed: components["schemas"]["ExpressionColumn"][];
+        };
+        ApiConnectionBody: {
+            database?: string;
+            /** @description Of SQLite, and nothing else of it: file in the folder that the service may read. */
+            file?: string;
+            host?: string;
+            /**
+             * @description Kind of the database; mariadb is MySQL, too.
+             * @enum {string}
+             */
+            kind: "postgresql" | "mariadb" | "sqlite";
+            /** @description Seconds that a query may take; 3,600 where not stated. */
+            limit?: number;
+            name: string;
+            /** @description It is kept encrypted and never told again. */
+            password?: string;
+            /** @description The usual one of the kind where not stated. */
+            port?: number;
+            /**
+             * @description Whether the way there is encrypted, and whether the host must prove who it is; off where not stated.
+             * @enum {string}
+             */
+            tls?: "off" | "on" | "verify";
+            user?: string;
+            /** @description Environment variable of the service that holds the password; its name begins with TWINSIEVE_SECRET_. */
+            variable?: string;
+        };
+        ApiConnectionChange: {
+            database?: string;
+            /** @description Of SQLite, and nothing else of it: file in the folder that the service may read. */
+            file?: string;
+            host?: string;
+            /**
+             * @description Kind of the database; mariadb is MySQL, too.
+             * @enum {string}
+             */
+            kind: "postgresql" | "mariadb" | "sqlite";
+            /** @description Seconds that a query may take; 3,600 where not stated. */
+            limit?: number;
+            /** @description Leave it out to keep the one that is kept; empty: none. */
+            password?: null | string;
+            /** @description The usual one of the kind where not stated. */
+            port?: number;
+            /**
+             * @description Whether the way there is encrypted, and whether the host must prove who it is; off where not stated.
+             * @enum {string}
+             */
+            tls?: "off" | "on" | "verify";
+            user?: string;
+            /** @description Environment variable of the service that holds the password; its name begins with TWINSIEVE_SECRET_. */
+            variable?: string;
+        };
         ApiCountRequest: {
             definition: components["schemas"]["Definition"];
             /** @description Names a definition that is being worked on: of its counts only the newest goes on. */
@@ -553,6 +730,41 @@ export interface components {
             rows: number;
             says: string;
         };
+        Connection: {
+            database?: string;
+            /** @description Of SQLite, and nothing else of it: file in the folder that the service may read. */
+            file?: string;
+            host?: string;
+            /**
+             * @description Kind of the database; mariadb is MySQL, too.
+             * @enum {string}
+             */
+            kind: "postgresql" | "mariadb" | "sqlite";
+            /** @description Seconds that a query may take; 3,600 where not stated. */
+            limit?: number;
+            name: string;
+            /**
+             * @description Whether there is a password: kept here, encrypted, or in a variable.
+             * @enum {string}
+             */
+            password: "none" | "kept" | "variable";
+            /** @description The usual one of the kind where not stated. */
+            port?: number;
+            /**
+             * @description Whether the way there is encrypted, and whether the host must prove who it is; off where not stated.
+             * @enum {string}
+             */
+            tls?: "off" | "on" | "verify";
+            /** Format: date-time */
+            updated: string;
+            user?: string;
+            /** @description Environment variable of the service that holds the password; its name begins with TWINSIEVE_SECRET_. */
+            variable?: string;
+            version: number;
+        };
+        Connections: {
+            connections: components["schemas"]["Connection"][];
+        };
         Control: {
             /** @description Records that there should be. */
             count?: null | number;
@@ -620,6 +832,29 @@ export interface components {
             steps: string[];
             tray: string;
         };
+        ExpressionColumn: {
+            /** @description In the Common Expression Language over the columns before it. */
+            expression: string;
+            name: string;
+        };
+        ExpressionFailures: {
+            column: string;
+            /**
+             * Format: int64
+             * @description Of the first such record.
+             */
+            line: number;
+            /** Format: int64 */
+            records: number;
+            /** @description What is wrong with the first one. */
+            why: string;
+        };
+        ExpressionFunction: {
+            /** @description How it is written. */
+            form: string;
+            meaning: string;
+            name: string;
+        };
         Fault: {
             what: string;
             /** @description Path into the definition, or line of the file. */
@@ -644,10 +879,14 @@ export interface components {
             guesses: components["schemas"]["IntakeGuess"][];
             /** @description The control figures, and whether they hold. */
             held: components["schemas"]["Held"][];
+            /** @description Computed columns that could not be this time, and why. */
+            lost?: components["schemas"]["IntakeLost"][];
             /** @description An earlier snapshot with the same content. */
             same?: string;
             /** @description As what the first records of each column read; the profile has all. */
             types: components["schemas"]["TypingType"][];
+            /** @description Cells of computed columns that could not be computed. */
+            uncomputed?: components["schemas"]["ExpressionFailures"][];
         };
         Folder: {
             /** @description There is such a folder. */
@@ -660,6 +899,9 @@ export interface components {
             /** Format: date-time */
             modified: string;
             path: string;
+        };
+        Functions: {
+            functions: components["schemas"]["ExpressionFunction"][];
         };
         Held: {
             found: string;
@@ -675,6 +917,8 @@ export interface components {
         IntakeChoices: {
             /** @description Blank markers: a cell that is exactly one of these is blank. */
             blanks?: string[];
+            /** @description Columns that are computed from the others and stand behind them. */
+            computed?: components["schemas"]["ExpressionColumn"][];
             /** @description What divides the cells of delimited text, one character; found where not stated. */
             delimiter?: string;
             /**
@@ -721,6 +965,8 @@ export interface components {
         IntakeFooter: {
             /** Format: int64 */
             line: number;
+            /** @description Label of the source of a stack that it is in. */
+            source?: string;
             text: string;
         };
         IntakeGuess: {
@@ -732,6 +978,10 @@ export interface components {
             sure: boolean;
             value: string;
             /** @description What speaks for it. */
+            why: string;
+        };
+        IntakeLost: {
+            column: string;
             why: string;
         };
         Job: {
@@ -749,7 +999,7 @@ export interface components {
             fraction: number;
             id: string;
             /** @enum {string} */
-            kind: "load" | "run" | "count" | "profile";
+            kind: "load" | "run" | "count" | "profile" | "compute";
             /**
              * Format: double
              * @description Seconds left of the stage, roughly.
@@ -783,7 +1033,7 @@ export interface components {
             counts?: components["schemas"]["Counts"];
             /** @description Of a run: its id. */
             run?: number;
-            /** @description Of a load or a profile. */
+            /** @description Of a load, a profile or computed columns. */
             set?: components["schemas"]["Set"];
         };
         Jobs: {
@@ -821,6 +1071,8 @@ export interface components {
              */
             looked: number;
             name: string;
+            /** @description The sources of a stack; none of any other source. */
+            parts: components["schemas"]["PreviewPart"][];
             /** @description The first records. */
             records: components["schemas"]["Record"][];
             /**
@@ -838,6 +1090,13 @@ export interface components {
         PreviewColumn: {
             name: string;
             type: components["schemas"]["TypingFinding"];
+        };
+        PreviewPart: {
+            label: string;
+            /** @description Columns of the stack that it has not, which are blank in its records. */
+            missing: string[];
+            /** @description How it would be read, in plain words. */
+            read: string;
         };
         Problem: {
             /** @description What was wrong this time, and how to mend it. */
@@ -1101,8 +1360,41 @@ export interface components {
             snapshots: components["schemas"]["Snapshot"][];
         };
         SourceRef: {
+            /** @description Connection to a database. */
+            connection?: string;
+            /** @description Name of the column that says which source of the stack a record came from; origin where not stated. */
+            origin?: string;
             /** @description File in the folder that the service may read. */
             path?: string;
+            /** @description Or the query whose rows are read. */
+            query?: string;
+            /** @description Several sources, one under another, as one record set: columns are aligned by name. */
+            stack?: components["schemas"]["Stacked"][];
+            /** @description Its table or view that is read. */
+            table?: string;
+            /** @description Id of an upload. */
+            upload?: string;
+        };
+        SourcesTable: {
+            columns: string[];
+            /** @description With that of its schema and a point in front, where it lies in another than the usual one. */
+            name: string;
+            /** @description It is a view. */
+            view: boolean;
+        };
+        Stacked: {
+            /** @description How it is read; as all of the stack where not stated. */
+            choices?: components["schemas"]["IntakeChoices"];
+            /** @description Connection to a database. */
+            connection?: string;
+            /** @description What the column of the origin says of its records. */
+            label: string;
+            /** @description File in the folder that the service may read. */
+            path?: string;
+            /** @description Or the query whose rows are read. */
+            query?: string;
+            /** @description Its table or view that is read. */
+            table?: string;
             /** @description Id of an upload. */
             upload?: string;
         };
@@ -1147,6 +1439,32 @@ export interface components {
             entries: number;
             records: number[];
             tray: string;
+        };
+        Tables: {
+            tables: components["schemas"]["SourcesTable"][];
+        };
+        TriedColumn: {
+            /** @description Character of the expression at which it is wrong, counted from 1. */
+            at?: number;
+            /** @description Its first cells; a null is blank. */
+            cells: (null | string)[];
+            /** @description In the Common Expression Language over the columns before it. */
+            expression: string;
+            /** @description Those among the records that were looked at. */
+            failures?: components["schemas"]["ExpressionFailures"];
+            name: string;
+            /** @description What is wrong with it. */
+            wrong?: string;
+        };
+        TriedColumns: {
+            columns: components["schemas"]["TriedColumn"][];
+            /** @description The columns that they can be computed from. */
+            given: string[];
+            /**
+             * Format: int64
+             * @description Records that were looked at.
+             */
+            looked: number;
         };
         TypingCount: {
             /** Format: int64 */
@@ -1193,6 +1511,204 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    listConnections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connections"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    createConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiConnectionBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the connection. */
+                connection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeConnection: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description ETag of the version that is changed. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Name of the connection. */
+                connection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deleteConnection: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description ETag of the version that is deleted. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Name of the connection. */
+                connection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the connection. */
+                connection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tables"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     count: {
         parameters: {
             query?: never;
@@ -1242,6 +1758,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Folder"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFunctions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Functions"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -1825,6 +2370,78 @@ export interface operations {
             };
         };
     };
+    computeColumns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiComputedRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryColumns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiComputedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedColumns"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exportSet: {
         parameters: {
             query?: {
@@ -1987,6 +2604,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rejects"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportRejects: {
+        parameters: {
+            query?: {
+                /** @description Format of the file; CSV where not stated. */
+                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow";
+                /** @description For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula. */
+                exact?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the record set. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

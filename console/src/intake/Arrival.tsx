@@ -5,8 +5,10 @@ import type { Choices, Job, SourceRef } from '../api/client';
 import { load, preview } from '../api/intake';
 import { follow } from '../api/jobs';
 import { Fault } from '../parts/Fault';
+import { Form } from '../parts/Form';
 import { bytes } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
+import { TextChoice } from '../parts/TextChoice';
 import { ChoiceBar } from './ChoiceBar';
 import { ControlFields, controlOf, nothingStated } from './ControlFields';
 import { PreviewTable } from './PreviewTable';
@@ -18,20 +20,28 @@ const setName = (file: string) => file.replace(/^.*\//, '').replace(/(\.[A-Za-z0
 export function Arrival(p: {
   source: SourceRef;
   file: string;
+  name?: string;
+  chose: (choices: Choices) => void;
   names: string[];
   done: () => void;
   putAside: () => void;
 }) {
   const queries = useQueryClient();
-  const [name, setName_] = useState(setName(p.file));
-  const [chosen, setChosen] = useState<Choices>({});
+  const [name, setName_] = useState(p.name ?? setName(p.file));
+  const [chosen, choose] = useState<Choices>({});
+  const [origin, setOrigin] = useState(p.source.origin ?? '');
+  const source = p.source.stack ? { ...p.source, origin } : p.source;
+  function setChosen(choices: Choices) {
+    choose(choices);
+    p.chose(choices);
+  }
   const [stated, setStated] = useState(nothingStated);
   const [strict, setStrict] = useState(false);
   const [job, setJob] = useState<Job>();
   const [failed, setFailed] = useState<unknown>();
   const looked = useQuery({
-    queryKey: ['preview', p.source, chosen],
-    queryFn: ({ signal }) => preview(p.source, chosen, signal),
+    queryKey: ['preview', source, chosen],
+    queryFn: ({ signal }) => preview(source, chosen, signal),
     placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,
@@ -43,7 +53,7 @@ export function Arrival(p: {
     try {
       const choices = { ...seen?.choices, ...chosen };
       const begun = await load(name, {
-        source: p.source,
+        source,
         choices,
         control: controlOf(stated),
         strict: strict || undefined,
@@ -52,7 +62,7 @@ export function Arrival(p: {
       await follow(begun, setJob);
       p.done();
       // What was sent is gone now, so that its preview cannot be asked for again.
-      queries.removeQueries({ queryKey: ['preview', p.source] });
+      queries.removeQueries({ queryKey: ['preview', source] });
       await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' });
     } catch (error) {
       setJob(undefined);
@@ -61,17 +71,10 @@ export function Arrival(p: {
   }
 
   return (
-    <form
-      className="panel"
-      aria-label={`Load ${p.file}`}
-      onSubmit={(event) => {
-        event.preventDefault();
-        void take();
-      }}
-    >
+    <Form className="panel" label={`Load ${p.file}`} send={() => void take()}>
       <div className="arrival">
         <span className="mono">{p.file}</span>
-        <span className="dim">{seen && bytes(seen.bytes)} as record set</span>
+        <span className="dim">{!!seen?.bytes && bytes(seen.bytes)} as record set</span>
         <Input
           aria-label="Name of the record set"
           value={name}
@@ -104,15 +107,43 @@ export function Arrival(p: {
       )}
       {seen && !job && (
         <>
+          {p.source.stack && (
+            <div className="choices">
+              <TextChoice
+                label="column that says where a record came from"
+                width={180}
+                value={origin}
+                change={setOrigin}
+              />
+              <ul className="notes" aria-label="sources">
+                {seen.parts.map((part) => (
+                  <li key={part.label}>
+                    <span className="mono">{part.label}</span>: {part.read.replace('\t', 'tab')}
+                    {part.missing.length > 0 && (
+                      <>
+                        ; without <span className="mono">{part.missing.join(', ')}</span>, which is blank there
+                      </>
+                    )}
+                  </li>
+                ))}
+              </ul>
+            </div>
+          )}
           <ChoiceBar preview={seen} chosen={chosen} change={setChosen} />
           <PreviewTable
             preview={seen}
             state={(column, type) => setChosen({ ...chosen, types: { ...chosen.types, [column]: type } })}
             mark={(blank) => setChosen({ ...chosen, blanks: [...(seen.choices.blanks ?? []), blank] })}
           />
-          <ControlFields columns={seen.columns.map((c) => c.name)} stated={stated} change={setStated} />
+          <ControlFields
+            columns={seen.columns.map((c) => c.name)}
+            footers={seen.footers.map((f) => f.text)}
+            trailer={!!seen.choices.format}
+            stated={stated}
+            change={setStated}
+          />
         </>
       )}
-    </form>
+    </Form>
   );
 }

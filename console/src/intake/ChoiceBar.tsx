@@ -1,7 +1,7 @@
 import { Input, Select } from 'antd';
 import type { Choices, Guess, Preview } from '../api/client';
 import { Tags } from '../parts/Tags';
-import { Choice } from './Choice';
+import { Choice } from '../parts/Choice';
 
 type Name = keyof Choices;
 
@@ -98,7 +98,7 @@ export function ChoiceBar({
   change: (choices: Choices) => void;
 }) {
   const c = preview.choices;
-  const format = c.format ?? 'delimited';
+  const format = c.format; // none: rows of a database
   const guess = (choice: Name) => preview.guesses.find((g) => g.choice === choice);
   // What is found for one format says nothing of another, so a change of format lets the rest be found anew.
   const set = (choice: Name, value: Choices[Name]) =>
@@ -113,15 +113,17 @@ export function ChoiceBar({
   );
   return (
     <div className="choices">
-      <One
-        choice="format"
-        label="format"
-        value={format}
-        guess={guess('format')}
-        options={Object.keys(formats)}
-        change={(v) => set('format', v)}
-      />
-      {text.includes(format) && c.encoding && (
+      {format && (
+        <One
+          choice="format"
+          label="format"
+          value={format}
+          guess={guess('format')}
+          options={Object.keys(formats)}
+          change={(v) => set('format', v)}
+        />
+      )}
+      {format && text.includes(format) && c.encoding && (
         <One
           choice="encoding"
           label="encoding"
@@ -170,7 +172,7 @@ export function ChoiceBar({
           {lines('skipLast', 'leave out last lines')}
         </>
       )}
-      {['delimited', 'fixed', 'xlsx'].includes(format) && (
+      {format && ['delimited', 'fixed', 'xlsx'].includes(format) && (
         <Texts
           label="footers begin with"
           value={c.footers ?? []}

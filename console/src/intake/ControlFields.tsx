@@ -1,58 +1,134 @@
-import { Input, Select } from 'antd';
+import { Button, Select } from 'antd';
+import type { ReactNode } from 'react';
 import type { Control } from '../api/client';
-import { Choice } from './Choice';
+import { Choice } from '../parts/Choice';
+import { NumberChoice } from '../parts/NumberChoice';
+import { TextChoice } from '../parts/TextChoice';
 
-/** What the sender stated, typed in. */
-export type Stated = { count: string; column?: string; total: string };
+/** What the sender stated: typed in, and where a trailer line says it. */
+export type Stated = {
+  count: string;
+  totals: { column?: string; total: string }[];
+  trailer?: { starts: string; count?: number; total?: number; column?: string };
+};
 
-export const nothingStated: Stated = { count: '', total: '' };
+export const nothingStated: Stated = { count: '', totals: [{ total: '' }] };
 
-/** The control figures of what was typed in, or none. */
+/** The control figures of what was stated, or none. */
 export function controlOf(s: Stated): Control | undefined {
   const control: Control = {};
   if (s.count.trim()) control.count = Number(s.count.replace(/[\s,.']/g, ''));
-  if (s.total.trim() && s.column) control.totals = [{ column: s.column, total: s.total.trim() }];
+  const totals = s.totals.flatMap((t) =>
+    t.total.trim() && t.column ? [{ column: t.column, total: t.total.trim() }] : [],
+  );
+  if (totals.length > 0) control.totals = totals;
+  if (s.trailer) control.trailer = s.trailer;
   return Object.keys(control).length ? control : undefined;
 }
 
-/** The figures that came with the file: how many records, and the total of a column. */
-export function ControlFields(p: { columns: string[]; stated: Stated; change: (s: Stated) => void }) {
+/** The figures that came with the file: how many records, the totals of columns, and the line that states them. */
+export function ControlFields(p: {
+  columns: string[];
+  footers: string[];
+  trailer: boolean;
+  stated: Stated;
+  change: (s: Stated) => void;
+}) {
+  const { stated } = p;
+  const setTotal = (at: number, part: Partial<Stated['totals'][number]>) =>
+    p.change({ ...stated, totals: stated.totals.map((t, i) => (i === at ? { ...t, ...part } : t)) });
+  const column = (label: string, value: string | undefined, change: (column?: string) => void) => (
+    <Select
+      size="small"
+      allowClear
+      style={{ minWidth: 120 }}
+      aria-label={label}
+      placeholder="column"
+      value={value}
+      onChange={change}
+      options={p.columns.map((name) => ({ value: name, label: name }))}
+      popupMatchSelectWidth={false}
+    />
+  );
+  return (
+    <>
+      <div className="choices">
+        <TextChoice
+          label="the sender states records"
+          name="records that the sender states"
+          placeholder="not stated"
+          width={110}
+          value={stated.count}
+          change={(count) => p.change({ ...stated, count })}
+        />
+        {stated.totals.map((t, at) => (
+          <div key={at} className="choices" style={{ margin: 0 }}>
+            <Choice label="and a total of">
+              {column('column of the total', t.column, (name) => setTotal(at, { column: name }))}
+            </Choice>
+            <TextChoice
+              label="which is"
+              name="total that the sender states"
+              placeholder="not stated"
+              disabled={!t.column}
+              value={t.total}
+              change={(total) => setTotal(at, { total })}
+            />
+          </div>
+        ))}
+        <div className="acts" style={{ alignItems: 'end' }}>
+          {stated.totals.at(-1)?.column && (
+            <Button size="small" onClick={() => p.change({ ...stated, totals: [...stated.totals, { total: '' }] })}>
+              Another total
+            </Button>
+          )}
+          {p.trailer && !stated.trailer && (
+            <Button
+              size="small"
+              onClick={() => p.change({ ...stated, trailer: { starts: p.footers[0]?.split(/[;,|\t ]/)[0] ?? '' } })}
+            >
+              A line of the file states them
+            </Button>
+          )}
+        </div>
+      </div>
+      {stated.trailer && (
+        <Trailer trailer={stated.trailer} column={column} change={(trailer) => p.change({ ...stated, trailer })} />
+      )}
+    </>
+  );
+}
+
+/** Where a trailer line states figures. Its cells are counted from 1. */
+function Trailer(p: {
+  trailer: NonNullable<Stated['trailer']>;
+  column: (label: string, value: string | undefined, change: (column?: string) => void) => ReactNode;
+  change: (trailer: Stated['trailer']) => void;
+}) {
+  const t = p.trailer;
   return (
     <div className="choices">
-      <Choice label="the sender states records">
-        <Input
-          size="small"
-          style={{ width: 110 }}
-          aria-label="records that the sender states"
-          placeholder="not stated"
-          value={p.stated.count}
-          onChange={(event) => p.change({ ...p.stated, count: event.target.value })}
-        />
+      <TextChoice label="the line begins with" value={t.starts} change={(starts) => p.change({ ...t, starts })} />
+      <NumberChoice
+        label="its cell with the count"
+        placeholder="none"
+        value={t.count}
+        change={(count) => p.change({ ...t, count })}
+      />
+      <NumberChoice
+        label="its cell with a total"
+        placeholder="none"
+        value={t.total}
+        change={(total) => p.change({ ...t, total })}
+      />
+      <Choice label="which is that of">
+        {p.column('column of the total in the line', t.column, (column) => p.change({ ...t, column }))}
       </Choice>
-      <Choice label="and a total of">
-        <Select
-          size="small"
-          allowClear
-          style={{ minWidth: 120 }}
-          aria-label="column of the total"
-          placeholder="column"
-          value={p.stated.column}
-          onChange={(column?: string) => p.change({ ...p.stated, column })}
-          options={p.columns.map((value) => ({ value, label: value }))}
-          popupMatchSelectWidth={false}
-        />
-      </Choice>
-      <Choice label="which is">
-        <Input
-          size="small"
-          style={{ width: 130 }}
-          aria-label="total that the sender states"
-          placeholder="not stated"
-          disabled={!p.stated.column}
-          value={p.stated.total}
-          onChange={(event) => p.change({ ...p.stated, total: event.target.value })}
-        />
-      </Choice>
+      <div className="acts" style={{ alignItems: 'end' }}>
+        <Button size="small" onClick={() => p.change(undefined)}>
+          No line does
+        </Button>
+      </div>
     </div>
   );
 }

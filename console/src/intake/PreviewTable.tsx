@@ -54,8 +54,9 @@ export function PreviewTable({
         </ul>
       )}
       {p.footers.map((f) => (
-        <p key={f.line} className="say" style={{ margin: '0 0 4px' }}>
-          Line {count(f.line)} is a footer and no record: <span className="mono">{f.text}</span>
+        <p key={`${f.source} ${f.line}`} className="say" style={{ margin: '0 0 4px' }}>
+          Line {count(f.line)} {f.source && `of ${f.source} `}is a footer and no record:{' '}
+          <span className="mono">{f.text}</span>
         </p>
       ))}
       {p.blanks.map((b) => (

@@ -1,10 +1,9 @@
-import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Button, Table, Tabs, Upload } from 'antd';
-import { useState } from 'react';
 import { useParams } from 'react-router';
-import { answer, api, type Job } from '../api/client';
+import { answer, api, type SourceRef } from '../api/client';
 import { reload, send } from '../api/intake';
-import { follow } from '../api/jobs';
+import { useJob } from '../api/useJob';
 import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
@@ -12,6 +11,7 @@ import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { JobBar } from '../parts/JobBar';
 import { Changed } from '../set/Changed';
+import { Computed } from '../set/Computed';
 import { Profile } from '../set/Profile';
 
 export function SetPage() {
@@ -30,18 +30,31 @@ export function SetPage() {
           <h1>{name}</h1>
           <p className="say">
             Snapshot {s.number} of {when(s.created)} from <span className="mono">{s.source}</span>: {count(s.records)}{' '}
-            records and {count(s.rejects)} rejected lines; content <span className="mono">{s.hash.slice(0, 12)}</span>
+            {s.records === 1 ? 'record' : 'records'} and {count(s.rejects)} rejected{' '}
+            {s.rejects === 1 ? 'line' : 'lines'}; content <span className="mono">{s.hash.slice(0, 12)}</span>
             <br />
             read as {s.read.replace('\t', 'tab')}
             {s.findings.same && `; the same content as ${s.findings.same}`}
           </p>
         </div>
-        <Acts name={name} inFolder={!!s.recipe?.source.path} />
+        <Acts name={name} byItself={byItself(s.recipe?.source)} stacked={s.recipe?.source.stack?.length} />
       </div>
       <HeldLines held={s.findings.held} />
       {s.findings.footers.map((f) => (
-        <p key={f.line} className="say">
-          Line {count(f.line)} is a footer and no record: <span className="mono">{f.text}</span>
+        <p key={`${f.source} ${f.line}`} className="say">
+          Line {count(f.line)} {f.source && `of ${f.source} `}is a footer and no record:{' '}
+          <span className="mono">{f.text}</span>
+        </p>
+      ))}
+      {s.findings.uncomputed?.map((f) => (
+        <p key={f.column} className="say missed">
+          ✗ the column {f.column} could not be computed for {count(f.records)} {f.records === 1 ? 'record' : 'records'},
+          the first on line {count(f.line)}: {f.why}
+        </p>
+      ))}
+      {s.findings.lost?.map((l) => (
+        <p key={l.column} className="say missed">
+          ✗ the column {l.column} was left out, for it cannot be computed now: {l.why}
         </p>
       ))}
       <Changed name={name} snapshot={s.number} />
@@ -53,6 +66,11 @@ export function SetPage() {
             label: `Records ${count(s.records)}`,
             children: <Records name={name} columns={s.columns} />,
           },
+          {
+            key: 'computed',
+            label: 'Computed columns',
+            children: <Computed key={s.number} name={name} snapshot={s} />,
+          },
           { key: 'rejects', label: `Rejects ${count(s.rejects)}`, children: <Rejects name={name} /> },
         ]}
       />
@@ -60,41 +78,37 @@ export function SetPage() {
   );
 }
 
+/** Whether a source can be read again without being sent. */
+const byItself = (source?: SourceRef) =>
+  !!source && (source.stack ?? [source]).every((place) => !!place.path || !!place.connection);
+
 /** Loading the set again, and handing it over. */
-function Acts({ name, inFolder }: { name: string; inFolder: boolean }) {
-  const queries = useQueryClient();
-  const [job, setJob] = useState<Job>();
-  const [failed, setFailed] = useState<unknown>();
-  async function again(file?: File) {
-    setFailed(undefined);
-    try {
-      const source = file ? { upload: (await send(file.name, file)).id } : {};
-      const begun = await reload(name, source);
-      setJob(begun);
-      await follow(begun, setJob);
-      await queries.invalidateQueries();
-    } catch (error) {
-      setFailed(error);
-    } finally {
-      setJob(undefined);
-    }
-  }
+function Acts({ name, byItself, stacked }: { name: string; byItself: boolean; stacked?: number }) {
+  const { job, failed, run } = useJob();
+  const again = (...files: File[]) =>
+    run(async () => {
+      const stack = await Promise.all(
+        files.map(async (file) => ({ upload: (await send(file.name, file)).id, label: file.name })),
+      );
+      return reload(name, stacked && stack.length > 0 ? { stack } : { upload: stack[0]?.upload });
+    });
   return (
     <div>
       <div className="acts">
-        {inFolder && (
+        {byItself && (
           <Button onClick={() => void again()} disabled={!!job}>
             Reload
           </Button>
         )}
         <Upload
           showUploadList={false}
-          beforeUpload={(file) => {
-            void again(file);
+          multiple={!!stacked}
+          beforeUpload={(file, files) => {
+            if (file === files[0]) void again(...files); // it is called for each of them
             return false;
           }}
         >
-          <Button disabled={!!job}>Reload from a new file</Button>
+          <Button disabled={!!job}>{stacked ? 'Reload from new files' : 'Reload from a new file'}</Button>
         </Upload>
         <HandOver what="Hand over" at={`/api/v1/sets/${encodeURIComponent(name)}/export`} />
       </div>
@@ -166,6 +180,11 @@ function Rejects({ name }: { name: string }) {
   return (
     <>
       <Fault error={rejects.error} />
+      {!!rejects.data?.pages[0]?.total && (
+        <div className="acts" style={{ marginBottom: 8 }}>
+          <HandOver what="Hand over the rejects" at={`/api/v1/sets/${encodeURIComponent(name)}/rejects/export`} />
+        </div>
+      )}
       <Table
         size="small"
         rowKey={(r) => `${r.line} ${r.text}`}

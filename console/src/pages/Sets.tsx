@@ -3,10 +3,11 @@ import { useQuery } from '@tanstack/react-query';
 import { Button, Progress, Select, Table, Upload } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { answer, api, type SourceRef } from '../api/client';
+import { answer, api, type Choices, type SourceRef } from '../api/client';
 import { forget, send } from '../api/intake';
 import { useSets } from '../api/queries';
 import { Arrival } from '../intake/Arrival';
+import { FromDatabase } from '../intake/FromDatabase';
 import { Paste } from '../intake/Paste';
 import { Fault } from '../parts/Fault';
 import { bytes, count, when } from '../parts/format';
@@ -18,6 +19,8 @@ type Arriving = {
   size?: number;
   sent?: number;
   source?: SourceRef;
+  name?: string;
+  chosen?: Choices;
   stop?: AbortController;
   error?: unknown;
 };
@@ -50,7 +53,23 @@ export function Sets() {
   function putAside(a: Arriving) {
     a.stop?.abort();
     drop(a.id);
-    if (a.source?.upload) void forget(a.source.upload).catch(() => undefined); // the service forgets it by itself, later
+    for (const place of [a.source, ...(a.source?.stack ?? [])]) {
+      if (place?.upload) void forget(place.upload).catch(() => undefined); // the service forgets it by itself, later
+    }
+  }
+
+  // What can be stacked: everything that has arrived and is no stack itself.
+  const loose = arriving.filter((a) => a.source && !a.source.stack);
+  function stack() {
+    const parts = loose.map((a) => ({
+      ...a.source,
+      label: a.file,
+      choices: a.chosen && Object.keys(a.chosen).length > 0 ? a.chosen : undefined,
+    }));
+    setArriving((all) => [
+      ...all.filter((a) => !loose.includes(a)),
+      { id: ++lastId, file: `${parts.length} sources`, source: { stack: parts, origin: 'origin' }, name: '' },
+    ]);
   }
 
   return (
@@ -79,6 +98,14 @@ export function Sets() {
       </Upload.Dragger>
       <div className="acts" style={{ marginBottom: 12 }}>
         <Paste take={(text) => void take('pasted cells.tsv', new Blob([text]))} />
+        <FromDatabase
+          take={(source, name) =>
+            setArriving((all) => [
+              ...all,
+              { id: ++lastId, file: `${source.table ?? 'a query'} of ${source.connection}`, source, name },
+            ])
+          }
+        />
         {folder.data?.allowed && (
           <Select
             showSearch
@@ -93,12 +120,22 @@ export function Sets() {
           />
         )}
       </div>
+      {loose.length > 1 && (
+        <p className="say">
+          They are loaded one by one, or{' '}
+          <Button size="small" onClick={stack}>
+            Stack the {loose.length} as one record set
+          </Button>
+        </p>
+      )}
       {arriving.map((a) =>
         a.source ? (
           <Arrival
             key={a.id}
             source={a.source}
             file={a.file}
+            name={a.name}
+            chose={(chosen) => change(a.id, { chosen })}
             names={(sets.data ?? []).map((s) => s.name)}
             done={() => drop(a.id)}
             putAside={() => putAside(a)}

@@ -1,0 +1,43 @@
+package intake
+
+import (
+	"io"
+
+	"twinsieve/core/record"
+)
+
+// RowsReader is a reader of records that are no file's, such as the rows of a query.
+type RowsReader interface {
+	record.Reader
+	io.Closer
+}
+
+// Rows makes a source of records that are no file's. The choices about files cannot be followed for them: blank markers
+// types and computed columns are all that can be chosen, and forgive is [Options.Forgive]. The reader is closed with the source, or at once where there is an error.
+func Rows(r RowsReader, choices Choices, forgive bool) (*Source, error) {
+	s := &Source{reader: r, settled: choices, closers: []io.Closer{r}}
+	err := choices.checkRows()
+	if err == nil {
+		err = s.compute(choices.Computed, forgive)
+	}
+	if err != nil {
+		_ = s.close() // what went wrong first is what counts
+		return nil, err
+	}
+	return s, nil
+}
+
+// checkRows refuses what can be chosen of files only.
+func (c *Choices) checkRows() error {
+	if err := c.Check(); err != nil {
+		return err
+	}
+	for choice, made := range map[string]bool{"format": c.Format != "", "packing": c.Packing != "", "encoding": c.Encoding != "", "delimiter": c.Delimiter != "",
+		"noQuotes": c.NoQuotes, "header": c.Header != "", "headerRow": c.HeaderRow != 0, "skipFirst": c.SkipFirst != 0, "skipLast": c.SkipLast != 0,
+		"footers": len(c.Footers) > 0, "sheet": c.Sheet != "", "pointer": c.Pointer != "", "layout": c.Layout != ""} {
+		if made {
+			return &ChoiceError{choice, "it is a choice about files, and these are rows of a database; leave it out"}
+		}
+	}
+	return nil
+}
