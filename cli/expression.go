@@ -1,10 +1,16 @@
 package cli
 
 import (
+	"encoding/csv"
+	"io"
+	"os"
 	"strings"
+
+	"github.com/spf13/cobra"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
 )
 
 // Pairs of columns are given on the command line as
@@ -12,7 +18,8 @@ import (
 //	LEFT=RIGHT: item, item, …
 //
 // where =RIGHT may be left out when the columns are named alike, and the items are readings, or "blanks equal" for a key,
-// or "as decimal" and "within 0.05" for a compared field. A column name that holds = : or , stands in double quotes.
+// or "as decimal", "within 0.05" and "at-least 0.9" for a compared field. A column name that holds = : or , stands in double
+// quotes, and so does what follows a reading's name where it holds a comma.
 
 // columnPair is such a pair, taken apart.
 type columnPair struct {
@@ -37,8 +44,7 @@ func parsePair(option, text string, options ...string) (columnPair, error) {
 		return p, nil
 	}
 items:
-	for _, item := range strings.Split(rest, ",") {
-		item = strings.TrimSpace(item)
+	for _, item := range reading.Split(rest) {
 		for _, word := range options {
 			if value, ok := strings.CutPrefix(item, word+" "); ok {
 				p.options[word] = strings.TrimSpace(value)
@@ -71,6 +77,25 @@ func takeName(text, ends string) (name, rest string) {
 // definitionFlags are the options that describe a sieve on the command line.
 type definitionFlags struct {
 	keys, compares, amounts []string
+	where                   [2]string
+	repeats                 string
+	lookups                 []string
+}
+
+func (f *definitionFlags) add(cmd *cobra.Command) {
+	flags := cmd.Flags()
+	flags.StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
+	flags.StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
+	flags.StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	for _, side := range tray.Sides {
+		flags.StringVar(&f.where[side], side.String()+"-where", "", "which "+side.String()+` records take part: an expression such as quay == "Tar Quay"`)
+	}
+	flags.StringVar(&f.repeats, "repeats", "", "what becomes of repeated keys: pair (where not stated), totals, refuse-left, refuse-right or refuse-both")
+	flags.StringArrayVar(&f.lookups, "lookup", nil, "a lookup list for the reading of that name: NAME=FILE.csv, with two columns, code and code")
+}
+
+func (f *definitionFlags) given() bool {
+	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != ""
 }
 
 // apply adds what the options say to a definition.
@@ -83,11 +108,11 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 		d.Key = append(d.Key, sieve.KeyPart{Columns: p.columns, Readings: p.readings, Blanks: p.options["blanks"]})
 	}
 	for _, text := range f.compares {
-		p, err := parsePair("--compare", text, "as", "within")
+		p, err := parsePair("--compare", text, "as", "within", "at-least")
 		if err != nil {
 			return err
 		}
-		d.Compare = append(d.Compare, sieve.Field{Columns: p.columns, Readings: p.readings, As: p.options["as"], Within: p.options["within"]})
+		d.Compare = append(d.Compare, sieve.Field{Columns: p.columns, Readings: p.readings, As: p.options["as"], Within: p.options["within"], AtLeast: p.options["at-least"]})
 	}
 	for _, text := range f.amounts {
 		p, err := parsePair("--amount", text)
@@ -96,5 +121,52 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 		}
 		d.Amounts = append(d.Amounts, sieve.Amount{Columns: p.columns, Readings: p.readings})
 	}
+	for side, into := range []*string{&d.Where.Left, &d.Where.Right} {
+		if f.where[side] != "" {
+			*into = f.where[side]
+		}
+	}
+	if f.repeats != "" {
+		d.Repeats = f.repeats
+	}
+	for _, text := range f.lookups {
+		name, file, ok := strings.Cut(text, "=")
+		if !ok || name == "" || file == "" {
+			return wrongRequest("--lookup %q does not name a list and a file; write it as NAME=FILE.csv", text)
+		}
+		list, err := readLookup(name, file)
+		if err != nil {
+			return err
+		}
+		d.Lookups = append(d.Lookups, *list)
+	}
 	return nil
+}
+
+// readLookup reads a lookup list from a CSV file of two columns without a heading.
+func readLookup(name, file string) (*reading.List, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, broken("the lookup list cannot be read: %s", err)
+	}
+	defer f.Close()
+	r := csv.NewReader(f)
+	r.FieldsPerRecord = 2
+	list := &reading.List{Name: name}
+	lines := map[string]int{}
+	for {
+		row, err := r.Read()
+		if err == io.EOF {
+			return list, nil
+		}
+		if err != nil {
+			return nil, wrongRequest("%s: %s; a lookup list has two columns, a code and what stands for it", file, err)
+		}
+		line, _ := r.FieldPos(0)
+		if before, ok := lines[row[0]]; ok {
+			return nil, wrongRequest("%s: line %d: the code %q stands on line %d already; leave one of them", file, line, row[0], before)
+		}
+		lines[row[0]] = line
+		list.Pairs = append(list.Pairs, [2]string{row[0], row[1]})
+	}
 }

@@ -190,6 +190,11 @@ func (p *printer) summary(s *summary.Summary, left, right string) {
 			}
 		}
 	}
+	for _, side := range tray.Sides {
+		if n := s.Undecided[side]; n > 0 {
+			fmt.Fprintf(p.out, "excluded in %s: for %s the filter could not be decided\n", [2]string{left, right}[side], countOf(n, "record"))
+		}
+	}
 	for _, b := range s.Balance {
 		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Name))
 		places := 0

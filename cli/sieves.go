@@ -23,9 +23,7 @@ type sieveFlags struct {
 func (f *sieveFlags) add(cmd *cobra.Command, root *rootFlags) {
 	cmd.Flags().StringVar(&f.left, "left", "", "the left record set")
 	cmd.Flags().StringVar(&f.right, "right", "", "the right record set")
-	cmd.Flags().StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
-	cmd.Flags().StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
-	cmd.Flags().StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	f.definitionFlags.add(cmd)
 	// Registering only fails for a flag that does not exist.
 	for _, name := range []string{"left", "right"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, root.completeSets)
@@ -36,7 +34,7 @@ func (f *sieveFlags) add(cmd *cobra.Command, root *rootFlags) {
 }
 
 func (f *sieveFlags) given() bool {
-	return f.left != "" || f.right != "" || len(f.keys)+len(f.compares)+len(f.amounts) > 0
+	return f.left != "" || f.right != "" || f.definitionFlags.given()
 }
 
 // definition makes a definition of the flags.

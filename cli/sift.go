@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -69,9 +70,7 @@ right- in front: --left-encoding windows-1252, --right-sheet March.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringArrayVarP(&s.flags.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
-	f.StringArrayVarP(&s.flags.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
-	f.StringArrayVar(&s.flags.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	s.flags.add(cmd)
 	f.BoolVar(&s.swap, "swap", false, "exchange the sides: files, key and fields")
 	f.StringVar(&s.sieveFile, "sieve", "", "a sieve file with key and fields, NAME.sieve.yaml")
 	for _, side := range tray.Sides {
@@ -144,10 +143,13 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
-	index, err := match.Build(cmd.Context(), plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
+	index, err := match.Build(cmd.Context(), plan, tables[0], tables[1], match.Options{
 		Workers: s.workers, Budget: data / 2, TempDir: s.tempDir,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
+	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
+		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
+	}
 	if err != nil {
 		return broken("%w", err)
 	}
@@ -329,12 +331,21 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		if p.form == "table" && len(places) > s.show {
 			places = places[:s.show]
 		}
-		entries, err := exception.Read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
+		read := exception.ReadWhole
+		if p.form == "table" {
+			read = exception.Read
+		}
+		entries, err := read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
 		if err != nil {
 			return broken("%w", err)
 		}
 		for i := range entries {
-			rows = append(rows, layout.Row(&entries[i], nil))
+			if _, err := layout.Rows(&entries[i], nil, func(row []string) error {
+				rows = append(rows, slices.Clone(row))
+				return nil
+			}); err != nil {
+				return err
+			}
 		}
 	}
 	if p.form != "table" {

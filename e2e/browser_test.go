@@ -161,10 +161,13 @@ func (b *browser) says(text string) {
 func (b *browser) click(selector string, nth int) {
 	b.t.Helper()
 	b.until(fmt.Sprintf("document.querySelectorAll(%q).length > %d", selector, nth))
-	// Nothing may be moving, and nothing may lie over it.
+	// Nothing may be moving, or about to (a busy machine draws no frame for a while), and nothing may lie over it.
 	type point struct{ X, Y float64 }
 	find := fmt.Sprintf(`(() => {
 		const e = document.querySelectorAll(%q)[%d];
+		for (let o = e; o; o = o.parentElement) {
+			if (/-(appear|enter|leave)\b/.test(o.getAttribute('class') ?? '') || o.getAnimations().some((a) => a.playState === 'running')) return false;
+		}
 		e.scrollIntoView({block: 'center'});
 		const r = e.getBoundingClientRect();
 		const at = {X: r.x + r.width / 2, Y: r.y + r.height / 2};

@@ -315,7 +315,7 @@ func TestSize(t *testing.T) {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		for deadline := time.Now().Add(20 * time.Second); !spills(cmd.Process.Pid); {
+		for deadline := time.Now().Add(20 * time.Second); !spills(cmd.Process.Pid, temp); {
 			if time.Now().After(deadline) {
 				t.Fatal("nothing was spilled within 20 s")
 			}
@@ -335,13 +335,13 @@ func TestSize(t *testing.T) {
 }
 
 // spills reports whether a process has a temporary file open.
-func spills(pid int) bool {
+func spills(pid int, temp string) bool {
 	files, err := filepath.Glob(filepath.Join("/proc", strconv.Itoa(pid), "fd", "*"))
 	if err != nil {
 		return false
 	}
 	for _, f := range files {
-		if to, err := os.Readlink(f); err == nil && strings.Contains(to, "twinsieve-spill-") {
+		if to, err := os.Readlink(f); err == nil && strings.HasPrefix(to, temp+"/") {
 			return true
 		}
 	}

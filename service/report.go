@@ -36,7 +36,19 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 	}
 	for i, f := range e.Fields {
 		v := plan.Values[plan.Fields[i].Value]
-		out.Fields = append(out.Fields, view.Outcome{Left: v.Column[0], Right: v.Column[1], Agrees: f.Agrees, Difference: f.Difference})
+		o := view.Outcome{Left: v.Column[0], Right: v.Column[1], Agrees: f.Agrees, Difference: f.Difference}
+		if f.Totals != [2]string{} {
+			o.Totals = &f.Totals
+		}
+		out.Fields = append(out.Fields, o)
+	}
+	if g := e.Group; g != nil && g.Count != [2]int64{1, 1} {
+		out.Group = &view.Group{Records: g.Count, Listed: [2][]view.Record{{}, {}}}
+		for s := range g.Records {
+			for _, r := range g.Records[s] {
+				out.Group.Listed[s] = append(out.Group.Listed[s], recordOf(int64(r.Number), r.Line, r.Cells))
+			}
+		}
 	}
 	return out
 }
@@ -246,7 +258,7 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 		if !ok || err != nil || n < 1 || n > int64(len(r.index.Sides[s].Trays)) {
 			continue
 		}
-		place := exception.Place{Tray: r.index.Sides[s].Trays[n-1], Side: s, Number: uint32(n - 1)}
+		place := exception.PlaceOf(r.index, s, uint32(n-1))
 		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, []exception.Place{place})
 		if err != nil {
 			return nil, err
@@ -294,32 +306,80 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 		}
 		var row []string
 		var cells []record.Cell
-		for page := first; ; {
-			for i := range page.Entries {
-				row = layout.Row(readBack(r.plan, &page.Entries[i]), row)
+		write := func(e *exception.Entry) (err error) {
+			row, err = layout.Rows(e, row, func(row []string) error {
 				cells = cells[:0]
 				for _, text := range row {
 					cells = append(cells, record.Cell{Text: text})
 				}
-				if err := out.Write(cells); err != nil {
-					return err
-				}
-			}
-			if page.Next == "" {
-				return out.Close()
-			}
-			next := q
-			next.After = page.Next
-			if page, err = v.Entries(ctx, run, next); err != nil {
+				return out.Write(cells)
+			})
+			return err
+		}
+		if r.plan.Repeats == sieve.Totals {
+			err = v.eachWhole(ctx, r, q, write)
+		} else {
+			err = v.eachEntry(ctx, r, q, first, write)
+		}
+		if err != nil {
+			return err
+		}
+		return out.Close()
+	}}, nil
+}
+
+// eachEntry visits the entries that a query chooses, from its first page on.
+func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*exception.Entry) error) (err error) {
+	for {
+		for i := range page.Entries {
+			if err := visit(readBack(r.plan, &page.Entries[i])); err != nil {
 				return err
 			}
 		}
-	}}, nil
+		if page.Next == "" {
+			return nil
+		}
+		next := q
+		next.After = page.Next
+		if page, err = v.Entries(ctx, r.row.ID, next); err != nil {
+			return err
+		}
+	}
+}
+
+// eachWhole is eachEntry with all records of every group, which are read from the snapshots.
+func (v *Service) eachWhole(ctx context.Context, r *report, q Query, visit func(*exception.Entry) error) error {
+	if err := v.open(ctx, r); err != nil {
+		return err
+	}
+	words := strings.Fields(strings.ToLower(q.Search))
+	for _, t := range tray.All {
+		if q.Tray != "" && q.Tray != t.String() || q.Tray == "" && !t.Exception() {
+			continue
+		}
+		for from, more := (exception.Place{Tray: t}), true; more; {
+			var places []exception.Place
+			places, from, more = exception.Page(r.index, from, entriesInOneStep)
+			entries, err := exception.ReadWhole(ctx, r.plan, r.index, r.tables, places)
+			if err != nil {
+				return err
+			}
+			for i := range entries {
+				if shown := entryOf(r.plan, &entries[i]); !holds(&shown, words) {
+					continue
+				}
+				if err := visit(&entries[i]); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // readBack makes an entry of what people see of it.
 func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
-	out := &exception.Entry{Tray: e.Tray}
+	out := &exception.Entry{Tray: e.Tray, Said: e.Reason}
 	if e.Side == "right" {
 		out.Side = tray.Right
 	}
@@ -337,7 +397,9 @@ func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
 		}
 		out.Sides[s] = rec
 	}
-	exception.Judge(plan, out)
+	for _, f := range e.Fields {
+		out.Fields = append(out.Fields, exception.Field{Agrees: f.Agrees, Difference: f.Difference})
+	}
 	return out
 }
 

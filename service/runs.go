@@ -47,10 +47,14 @@ func (v *Service) tables(p *planned) [2]record.Table {
 
 func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, error) {
 	tables := v.tables(p)
-	index, err := match.Build(ctx, p.Plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{
+	index, err := match.Build(ctx, p.Plan, tables[0], tables[1], match.Options{
 		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
 		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) },
 	})
+	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
+		what := err.Error() + "; give the key another part, or let repeats be paired or compared by their totals"
+		return nil, view.BadDefinition.New(what+".", view.Fault{Where: "repeats", What: what})
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"twinsieve/core/exact"
+	"twinsieve/core/expression"
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -21,6 +22,9 @@ type Entry struct {
 	Sides  [2]*Record
 	Fields []Field // outcome of each compared field, for pairs
 	Causes []Cause // why the record has no key, for unkeyed records
+	Group  *Group  // of a group that is compared by its totals: all its records; Sides are its first
+	Failed string  // of an excluded record for which the filter could not be decided: why
+	Said   string  // why it is in its tray, where somebody has said that already
 }
 
 // Record is a record as it came.
@@ -34,7 +38,8 @@ type Record struct {
 type Field struct {
 	Agrees     bool
 	States     [2]reading.State // what kind of value each side has
-	Difference string           // right minus left in plain form: a number, or days for dates; empty where there is none to take
+	Difference string           // right minus left in plain form: a number, days for dates, or seconds for times; empty where there is none to take
+	Totals     [2]string        // of a group's field that is summed: each side's total
 }
 
 // Cause is a key part that leaves a record unkeyed.
@@ -65,7 +70,7 @@ type Place struct {
 }
 
 // Places lists the entries of the given trays: tray by tray, in each the left records in input order, then the right.
-// A pair is one entry, at its left record.
+// A pair is one entry, at its left record, and so is a group that is compared by its totals.
 func Places(index *match.Index, trays ...tray.Tray) []Place {
 	var places []Place
 	for _, t := range trays {
@@ -92,7 +97,7 @@ func Page(index *match.Index, from Place, most int) (page []Place, next Place, m
 			start = int(from.Number)
 		}
 		for row := start; row < len(index.Sides[s].Trays); row++ {
-			if index.Sides[s].Trays[row] != from.Tray {
+			if index.Sides[s].Trays[row] != from.Tray || from.Tray.Paired() && index.Sides[s].Partners[row] == match.None {
 				continue
 			}
 			at := Place{from.Tray, s, uint32(row)}
@@ -105,9 +110,34 @@ func Page(index *match.Index, from Place, most int) (page []Place, next Place, m
 	return page, Place{}, false
 }
 
+// PlaceOf is where the entry stands that a record is part of: a pair at its left record, a group at its first left record.
+func PlaceOf(index *match.Index, s tray.Side, row uint32) Place {
+	side := &index.Sides[s]
+	at := side.Trays[row]
+	switch partner := side.Partners[row]; {
+	case !at.Paired():
+		return Place{at, s, row}
+	case partner == match.None:
+		key := side.Keys[row]
+		return Place{at, tray.Left, uint32(slices.Index(index.Sides[tray.Left].Keys, key))}
+	case s == tray.Right:
+		return Place{at, tray.Left, partner}
+	}
+	return Place{at, s, row}
+}
+
 // Read reads the entries at places, in the order of places. All of them are in memory at once, so a long list is read a
-// part at a time.
+// part at a time. Of a group only the first [MostMembers] records of a side are listed.
 func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place) ([]Entry, error) {
+	return read(ctx, plan, index, tables, places, MostMembers)
+}
+
+// ReadWhole is [Read] with all records of every group.
+func ReadWhole(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place) ([]Entry, error) {
+	return read(ctx, plan, index, tables, places, -1)
+}
+
+func read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place, most int) ([]Entry, error) {
 	entries := make([]Entry, len(places))
 	for n, p := range places {
 		entries[n] = Entry{Tray: p.Tray, Side: p.Side, Number: p.Number}
@@ -157,6 +187,11 @@ func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 			start = end
 		}
 	}
+	if plan.Repeats == sieve.Totals {
+		if err := readGroups(ctx, plan, index, tables, entries, most); err != nil {
+			return nil, err
+		}
+	}
 	judge := newJudge(plan)
 	for n := range entries {
 		judge.judge(&entries[n])
@@ -172,6 +207,14 @@ type judge struct {
 	plan   *sieve.Plan
 	values [2][]*reading.Reader
 	key    [2][]*reading.Reader
+	where  [2]*expression.Program
+}
+
+func (j *judge) filter(s tray.Side) *expression.Program {
+	if j.where[s] == nil {
+		j.where[s] = j.plan.Where[s].Copy()
+	}
+	return j.where[s]
 }
 
 func newJudge(plan *sieve.Plan) *judge {
@@ -189,6 +232,8 @@ func newJudge(plan *sieve.Plan) *judge {
 
 func (j *judge) judge(e *Entry) {
 	switch {
+	case e.Group != nil:
+		// A group's fields are those of all its records.
 	case e.Tray.Paired():
 		for _, f := range j.plan.Fields {
 			l, r := j.value(e, tray.Left, f.Value), j.value(e, tray.Right, f.Value)
@@ -197,6 +242,10 @@ func (j *judge) judge(e *Entry) {
 				out.Difference = exact.Text(d)
 			}
 			e.Fields = append(e.Fields, out)
+		}
+	case e.Tray == tray.Excluded && j.plan.Where[e.Side] != nil:
+		if _, err := j.filter(e.Side).Holds(e.Sides[e.Side].Cells); err != nil {
+			e.Failed = err.Error()
 		}
 	case e.Tray == tray.Unkeyed:
 		for p, k := range j.plan.Key {

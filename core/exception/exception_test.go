@@ -56,7 +56,7 @@ func example(t *testing.T) (*sieve.Plan, *match.Index, [2]record.Table) {
 		table(t, []string{"A", "5"}, []string{"B", "7"}, []string{"C", "1"}, []string{"", "2"}, []string{"D", "oops"}, []string{"E", "3"}),
 		table(t, []string{"E ", "3"}, []string{"B", "9.5"}, []string{"D", "4"}, []string{"A", "6"}, []string{"  ", "8"}, []string{"E", "30"}, []string{"F", ""}),
 	}
-	index, err := match.Build(context.Background(), plan, match.Input{Table: tables[0]}, match.Input{Table: tables[1]}, match.Options{})
+	index, err := match.Build(context.Background(), plan, tables[0], tables[1], match.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

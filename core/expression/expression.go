@@ -102,6 +102,11 @@ func Compile(text string, columns []string) (*Program, error) {
 
 var kinds = map[string]Kind{"string": Text, "number": Number, "date": Day, "bool": Boolean}
 
+// Copy returns a program that another goroutine may use at the same time.
+func (p *Program) Copy() *Program {
+	return &Program{p.kind, p.program, &row{constants: p.row.constants, places: p.row.places}}
+}
+
 // Kind is what the expression gives.
 func (p *Program) Kind() Kind { return p.kind }
 
@@ -137,6 +142,20 @@ func (p *Program) Wants(b *record.Batch, i int) (bool, error) {
 	}
 	holds, _ := v.(types.Bool)
 	return bool(holds), nil
+}
+
+// Holds is [Program.Wants] for a record whose cells are at hand.
+func (p *Program) Holds(cells []record.Cell) (bool, error) {
+	b := record.NewBuilder(len(cells))
+	for c, cell := range cells {
+		if cell.Null {
+			b.Null(c)
+		} else {
+			b.Cell(c, []byte(cell.Text))
+		}
+	}
+	b.Close(0)
+	return p.Wants(b.Flush(), 0)
 }
 
 func (p *Program) eval(b *record.Batch, i int) (ref.Val, error) {

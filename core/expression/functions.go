@@ -223,7 +223,7 @@ func (l *library) date(v, layout ref.Val) ref.Val {
 		if err != nil {
 			return types.NewErr("%s", err)
 		}
-		chain, err := reading.Compile([]reading.Reading{step}, tray.Left)
+		chain, err := reading.Compile([]reading.Reading{step}, tray.Left, nil)
 		if err != nil {
 			return types.NewErr("%s", err)
 		}

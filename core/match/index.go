@@ -20,24 +20,26 @@ type Index struct {
 // Side is the index of one side's records, by record number.
 type Side struct {
 	Trays    []tray.Tray
-	Partners []uint32 // record of the other side that the record is paired with, or None
+	Partners []uint32 // record of the other side that the record is paired with, or None; of a group that is compared by its totals, its first record of each side has the other's
 	Keys     []uint32 // number of the record's key, or None for unkeyed and excluded records
 }
 
 // Totals are the sums from which all counts are read. Arrays of two are by side.
 type Totals struct {
-	Records  [2]int64             `json:"records"`
-	Trays    [2][tray.Count]int64 `json:"trays"`
-	Keys     int64                `json:"keys"`     // different keys on either side
-	Shared   int64                `json:"shared"`   // different keys on both sides
-	Product  int64                `json:"product"`  // Σ l·r over all keys
-	Semi     [2]int64             `json:"semi"`     // records whose key is on the other side
-	Repeated [2]int64             `json:"repeated"` // different keys that more than one record of the side carries
-	Most     [2]int64             `json:"most"`     // the most records of the side that carry one key that is on both sides
-	InOrder  int64                `json:"inOrder"`  // keys with so many possible pairs that they were paired in content order
-	Unkeyed  [2][]Causes          `json:"unkeyed"`  // by key part; a record counts under its first part that fails
-	Parts    [2][]Causes          `json:"parts"`    // by key part, over all records that are not excluded
-	Values   [2][]Causes          `json:"values"`   // by value that is compared or balanced, over records that are not excluded
+	Records   [2]int64             `json:"records"`
+	Trays     [2][tray.Count]int64 `json:"trays"`
+	Pairs     [tray.Count]int64    `json:"pairs"`     // matched and differing pairs, or groups where totals are compared
+	Undecided [2]int64             `json:"undecided"` // excluded records for which the filter could not be decided
+	Keys      int64                `json:"keys"`      // different keys on either side
+	Shared    int64                `json:"shared"`    // different keys on both sides
+	Product   int64                `json:"product"`   // Σ l·r over all keys
+	Semi      [2]int64             `json:"semi"`      // records whose key is on the other side
+	Repeated  [2]int64             `json:"repeated"`  // different keys that more than one record of the side carries
+	Most      [2]int64             `json:"most"`      // the most records of the side that carry one key that is on both sides
+	InOrder   int64                `json:"inOrder"`   // keys with so many possible pairs that they were paired in content order
+	Unkeyed   [2][]Causes          `json:"unkeyed"`   // by key part; a record counts under its first part that fails
+	Parts     [2][]Causes          `json:"parts"`     // by key part, over all records that are not excluded
+	Values    [2][]Causes          `json:"values"`    // by value that is compared or balanced, over records that are not excluded
 }
 
 // Causes counts how the values of a column came out of their readings.

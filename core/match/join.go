@@ -10,7 +10,9 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"twinsieve/core/pairing"
 	"twinsieve/core/reading"
+	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
 
@@ -58,6 +60,7 @@ type joiner struct {
 	slots   []uint32 // hash table: number of a group plus one, or 0
 	repeats repeats
 	values  [2][]reading.Value
+	totals  *pairing.Group // nil unless totals are compared
 }
 
 type joinSide struct {
@@ -77,6 +80,9 @@ func (m *matcher) joiner(t *tally) *joiner {
 	j := &joiner{m: m, tally: t}
 	for _, s := range tray.Sides {
 		j.values[s] = make([]reading.Value, len(m.plan.Values))
+	}
+	if m.plan.Repeats == sieve.Totals {
+		j.totals = pairing.NewGroup(m.plan.Fields)
 	}
 	return j
 }
@@ -151,8 +157,11 @@ func (j *joiner) settle(base uint32) {
 	for n := range j.groups {
 		g := &j.groups[n]
 		j.tally.key(int64(g.count[0]), int64(g.count[1]))
+		j.checkRepeat(g)
 		number := base + uint32(n)
 		switch {
+		case j.totals != nil && g.count[0] > 0 && g.count[1] > 0:
+			j.settleTotals(g, number)
 		case g.count == [2]uint32{1, 1}:
 			j.settlePair(g, number)
 		case g.count[1] == 0:
@@ -183,6 +192,34 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 		index := &j.m.index.Sides[s]
 		index.Trays[rows[s]], index.Partners[rows[s]], index.Keys[rows[s]] = at, rows[s.Other()], number
 		j.tally.sum(s, at, j.values[s])
+	}
+}
+
+// settleTotals compares a key's records as one group on each side. The group's least record of each side stands for it.
+func (j *joiner) settleTotals(g *keyGroup, number uint32) {
+	j.totals.Reset()
+	leaders := [2]uint32{None, None}
+	for _, s := range tray.Sides {
+		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
+			e := j.sides[s].entries[i]
+			e.values(j.values[s])
+			j.totals.Add(s, j.values[s])
+			leaders[s] = min(leaders[s], e.row())
+		}
+	}
+	at := tray.Differing
+	if j.totals.Matched() {
+		at = tray.Matched
+	}
+	for _, s := range tray.Sides {
+		index := &j.m.index.Sides[s]
+		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
+			e := j.sides[s].entries[i]
+			index.Trays[e.row()], index.Keys[e.row()] = at, number
+			e.values(j.values[s])
+			j.tally.sum(s, at, j.values[s])
+		}
+		index.Partners[leaders[s]] = leaders[s.Other()]
 	}
 }
 

@@ -4,7 +4,8 @@
 // The work has four steps. Reading: batches of both sides are read in parallel; each record's key is read, hashed, and
 // written with the values that will be compared into one of many partitions. Joining: partitions are worked in parallel;
 // in each, records with equal hashes and equal key bytes come together. A key with one record on each side is settled
-// at once. Repeats: keys with more are settled afterwards by package pairing, which looks at whole records. Numbering:
+// at once, and so is any key where the sieve compares totals. Repeats: other keys with more are settled afterwards by package
+// pairing, which looks at whole records. Numbering:
 // keys are numbered in the order in which they first appear, left side first.
 //
 // Partitions stay in memory up to the budget; beyond it they go to a temporary file. Nothing in the result depends on
@@ -25,12 +26,6 @@ import (
 	"twinsieve/core/tray"
 )
 
-// Input is one side: its records, and which of them take part.
-type Input struct {
-	Table record.Table
-	Keep  func(b *record.Batch, i int) bool // false excludes the batch's record i; nil keeps every record
-}
-
 // Progress tells how far a match is.
 type Progress struct {
 	Stage       string // what is being done
@@ -49,9 +44,9 @@ type Options struct {
 // DefaultBudget is the budget of Options that state none.
 const DefaultBudget = 256 << 20
 
-// Build matches the two sides by the plan. It stops with the context's error when the context ends. No temporary file
-// outlives it.
-func Build(ctx context.Context, plan *sieve.Plan, left, right Input, opts Options) (*Index, error) {
+// Build matches the two sides by the plan. It stops with the context's error when the context ends, and with a
+// [*RepeatedError] where a key repeats that may not. No temporary file outlives it.
+func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts Options) (*Index, error) {
 	if opts.Workers <= 0 {
 		opts.Workers = runtime.GOMAXPROCS(0)
 	}
@@ -64,15 +59,15 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right Input, opts Option
 	if opts.Progress == nil {
 		opts.Progress = func(Progress) {}
 	}
-	m := &matcher{plan: plan, inputs: [2]Input{left, right}, opts: opts, index: &Index{}}
+	m := &matcher{plan: plan, inputs: [2]record.Table{left, right}, opts: opts, index: &Index{}}
 	for _, s := range tray.Sides {
-		n := m.inputs[s].Table.Records()
+		n := m.inputs[s].Records()
 		if n > record.MaxRecords {
 			return nil, fmt.Errorf("the %s side has %d records; a side may have %d at most", s, n, int64(record.MaxRecords))
 		}
 		m.index.Sides[s] = newSide(n)
 	}
-	m.partitions = newPartitions(partitionCount(left.Table.Records()+right.Table.Records(), opts), opts)
+	m.partitions = newPartitions(partitionCount(left.Records()+right.Records(), opts), opts)
 	defer m.partitions.close()
 	tallies := make([]*tally, opts.Workers)
 	for w := range tallies {
@@ -83,6 +78,9 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right Input, opts Option
 	}
 	repeats, err := m.join(ctx, tallies)
 	if err != nil {
+		return nil, err
+	}
+	if err := m.refuse(ctx, tallies); err != nil {
 		return nil, err
 	}
 	if err := m.settleRepeats(ctx, repeats, tallies); err != nil {
@@ -96,7 +94,7 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right Input, opts Option
 
 type matcher struct {
 	plan       *sieve.Plan
-	inputs     [2]Input
+	inputs     [2]record.Table
 	opts       Options
 	partitions *partitions
 	index      *Index
@@ -138,9 +136,14 @@ func (m *matcher) total(tallies []*tally) {
 	m.index.Totals = sum.Totals
 	m.index.Amounts = sum.amounts
 	for _, s := range tray.Sides {
-		m.index.Totals.Records[s] = m.inputs[s].Table.Records()
+		m.index.Totals.Records[s] = m.inputs[s].Records()
 		for _, t := range m.index.Sides[s].Trays {
 			m.index.Totals.Trays[s][t]++
+		}
+	}
+	for row, t := range m.index.Sides[0].Trays {
+		if t.Paired() && m.index.Sides[0].Partners[row] != None {
+			m.index.Totals.Pairs[t]++
 		}
 	}
 }

@@ -18,6 +18,7 @@ type oracleCase struct {
 	parts       int
 	blanksEqual bool // of the first key part
 	fields      int  // how many of the three fields are compared
+	totals      bool // repeats: totals
 	rows        [2][][]string
 	came        [2][][]string // rows with their nulls, where those are not in rows
 	excluded    [2][]bool
@@ -295,6 +296,10 @@ func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
 	if len(g[0]) > 1 && len(g[1]) > 1 {
 		a.crowded++
 	}
+	if c.totals {
+		c.settleTotals(a, g)
+		return
+	}
 	var rows [2][][]string
 	for s := range 2 {
 		c.order(s, g[s])
@@ -332,6 +337,67 @@ func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
 		}
 		a.sides[0][l], a.sides[1][r] = oracleRecord{at, r}, oracleRecord{at, l}
 	}
+}
+
+// settleTotals compares the key's records as one group on each side.
+func (c *oracleCase) settleTotals(a *oracleAnswer, g *[2][]int) {
+	at := tray.Matched
+	unless := func(ok bool) {
+		if !ok {
+			at = tray.Differing
+		}
+	}
+	if c.fields > 0 {
+		var sums [2]*big.Rat
+		for s := range 2 {
+			for _, i := range g[s] {
+				n, bad := oracleNumber(c.rows[s][i][2])
+				unless(!bad)
+				if n != nil && sums[s] == nil {
+					sums[s] = new(big.Rat)
+				}
+				if n != nil {
+					sums[s].Add(sums[s], n)
+				}
+			}
+		}
+		unless((sums[0] == nil) == (sums[1] == nil))
+		if sums[0] != nil && sums[1] != nil {
+			d := new(big.Rat).Sub(sums[0], sums[1])
+			unless(d.Abs(d).Cmp(big.NewRat(5, 100)) <= 0)
+		}
+	}
+	same := func(value func(s, i int) string) {
+		var sets [2][]string
+		for s := range 2 {
+			for _, i := range g[s] {
+				sets[s] = append(sets[s], value(s, i))
+			}
+			slices.Sort(sets[s])
+			sets[s] = slices.Compact(sets[s])
+		}
+		unless(slices.Equal(sets[0], sets[1]))
+	}
+	if c.fields > 1 {
+		same(func(s, i int) string {
+			n, bad := oracleDate(c.rows[s][i][3], s)
+			unless(!bad)
+			if n == nil {
+				return ""
+			}
+			return n.String()
+		})
+	}
+	if c.fields > 2 {
+		same(func(s, i int) string { return c.rows[s][i][4] })
+	}
+	for s := range 2 {
+		for _, i := range g[s] {
+			a.sides[s][i] = oracleRecord{at, -1}
+		}
+	}
+	l, r := slices.Min(g[0]), slices.Min(g[1])
+	a.sides[0][l].partner, a.sides[1][r].partner = r, l
 }
 
 // count counts the rows of every comparison with two loops.

@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"twinsieve/core/expression"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
@@ -19,14 +20,14 @@ func (m *matcher) read(ctx context.Context, tallies []*tally) error {
 		batch int
 	}
 	var tasks []task
-	for i := range max(len(m.inputs[0].Table.Starts()), len(m.inputs[1].Table.Starts())) {
+	for i := range max(len(m.inputs[0].Starts()), len(m.inputs[1].Starts())) {
 		for _, s := range tray.Sides {
-			if i < len(m.inputs[s].Table.Starts()) {
+			if i < len(m.inputs[s].Starts()) {
 				tasks = append(tasks, task{s, i})
 			}
 		}
 	}
-	total := m.inputs[0].Table.Records() + m.inputs[1].Table.Records()
+	total := m.inputs[0].Records() + m.inputs[1].Records()
 	var next, done atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for _, t := range tallies {
@@ -37,7 +38,7 @@ func (m *matcher) read(ctx context.Context, tallies []*tally) error {
 				if n >= len(tasks) {
 					break
 				}
-				batch, err := m.inputs[tasks[n].side].Table.Batch(ctx, tasks[n].batch)
+				batch, err := m.inputs[tasks[n].side].Batch(ctx, tasks[n].batch)
 				if err != nil {
 					return err
 				}
@@ -62,6 +63,7 @@ type sideReader struct {
 	m      *matcher
 	side   tray.Side
 	tally  *tally
+	where  *expression.Program // which records take part; nil: all
 	to     *writer
 	key    []columnReader
 	values []columnReader
@@ -80,6 +82,9 @@ func (c *columnReader) load(b *record.Batch) { c.reader.Column(b.Columns[c.colum
 
 func (m *matcher) sideReader(s tray.Side, t *tally) *sideReader {
 	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)), entry: make([]byte, 512)}
+	if m.plan.Where[s] != nil {
+		r.where = m.plan.Where[s].Copy()
+	}
 	for _, k := range m.plan.Key {
 		r.key = append(r.key, columnReader{reader: k.Chain[s].Reader(), column: k.Column[s]})
 	}
@@ -101,10 +106,9 @@ func (r *sideReader) read(b *record.Batch) error {
 	for a, v := range r.tally.values {
 		r.tally.sumAll(a, r.side, uint32(b.First), &r.values[v].out)
 	}
-	keep := r.m.inputs[r.side].Keep
 	for i := range b.Records() {
 		row := uint32(b.First) + uint32(i)
-		if keep != nil && !keep(b, i) {
+		if r.where != nil && !r.wants(b, i) {
 			index.Trays[row] = tray.Excluded
 			r.tally.sum(r.side, tray.Excluded, r.valuesOf(i))
 			continue
@@ -130,6 +134,15 @@ func (r *sideReader) read(b *record.Batch) error {
 		}
 	}
 	return nil
+}
+
+// wants reports whether the filter lets a record take part. One for which that cannot be decided is counted, and does not.
+func (r *sideReader) wants(b *record.Batch, i int) bool {
+	wants, err := r.where.Wants(b, i)
+	if err != nil {
+		r.tally.Undecided[r.side]++
+	}
+	return wants && err == nil
 }
 
 // valuesOf returns the values of the batch's record i, until the next call.

@@ -46,7 +46,7 @@ func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
 func (m *matcher) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
 	each := int64(256) // bytes of a record while it is being paired
 	for _, s := range tray.Sides {
-		each = max(each, 256+2*averageBytes(ctx, m.inputs[s].Table))
+		each = max(each, 256+2*averageBytes(ctx, m.inputs[s]))
 	}
 	most := max(m.opts.Budget/2/each, 1)
 	slices.SortFunc(all.keys, func(a, b repeatedKey) int { return int(int64(all.rows[a.start]) - int64(all.rows[b.start])) })
@@ -157,7 +157,7 @@ func (m *matcher) loadRecords(ctx context.Context, all *repeats, keys []repeated
 	for i, v := range m.plan.Values {
 		readers[i] = v.Chain[s].Reader()
 	}
-	err := record.Gather(ctx, m.inputs[s].Table, rows, func(n int, b *record.Batch, i int) {
+	err := record.Gather(ctx, m.inputs[s], rows, func(n int, b *record.Batch, i int) {
 		r := pairing.Record{Row: rows[n], Cells: b.Cells(i), Values: make([]reading.Value, len(readers))}
 		for v, reader := range readers {
 			value := reader.Cell([]byte(r.Cells[m.plan.Values[v].Column[s]].Text))

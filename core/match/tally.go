@@ -13,7 +13,8 @@ type tally struct {
 	Totals
 	amounts []AmountSums
 	fields  []sieve.PlanField
-	values  []int // the plan's value that each amount reads
+	values  []int        // the plan's value that each amount reads
+	refused [2][]refused // keys that repeat on a side where they may not
 }
 
 func newTally(plan *sieve.Plan) *tally {
@@ -92,6 +93,7 @@ func (t *tally) merge(o *tally) {
 	t.Product += o.Product
 	t.InOrder += o.InOrder
 	for _, s := range tray.Sides {
+		t.Undecided[s] += o.Undecided[s]
 		t.Semi[s] += o.Semi[s]
 		t.Repeated[s] += o.Repeated[s]
 		t.Most[s] = max(t.Most[s], o.Most[s])

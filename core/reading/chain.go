@@ -25,9 +25,12 @@ func Parse(text string) (Reading, error) {
 			break
 		}
 	}
+	var err error
 	r.Name, r.Argument, _ = strings.Cut(r.Name, " ")
-	r.Argument = strings.TrimSpace(r.Argument)
-	if _, err := r.compile(); err != nil {
+	if r.Argument, err = unquote(strings.TrimSpace(r.Argument)); err != nil {
+		return Reading{}, err
+	}
+	if _, err := r.compile(nil); err != nil {
 		return Reading{}, err
 	}
 	return r, nil
@@ -37,7 +40,7 @@ func Parse(text string) (Reading, error) {
 func (r Reading) String() string {
 	text := r.Name
 	if r.Argument != "" {
-		text += " " + r.Argument
+		text += " " + quote(r.Argument)
 	}
 	if r.Side != nil {
 		text = r.Side.String() + " " + text
@@ -54,7 +57,8 @@ func (r *Reading) UnmarshalText(b []byte) (err error) {
 	return err
 }
 
-func (r Reading) compile() (step, error) {
+// compile makes the reading's step. Without lists, that a lookup list is there is not asked.
+func (r Reading) compile(lists Lists) (step, error) {
 	for _, k := range kinds {
 		if k.name != r.Name {
 			continue
@@ -62,10 +66,10 @@ func (r Reading) compile() (step, error) {
 		switch {
 		case k.argument == "" && r.Argument != "":
 			return nil, fmt.Errorf("the reading %q takes nothing after its name, and %q stands there", k.name, r.Argument)
-		case k.argument != "" && r.Argument == "":
+		case k.argument != "" && !k.optional && r.Argument == "":
 			return nil, fmt.Errorf("the reading %q needs %s after its name", k.name, k.argument)
 		}
-		return k.compile(r.Argument)
+		return k.compile(r.Argument, lists)
 	}
 	return nil, fmt.Errorf("there is no reading %q; the readings are %s", r.Name, strings.Join(Names(), ", "))
 }
@@ -74,14 +78,16 @@ func (r Reading) compile() (step, error) {
 type Kind struct {
 	Name     string `json:"name"`
 	Argument string `json:"argument,omitempty"` // what stands after the name; empty when nothing does
+	Optional bool   `json:"optional,omitempty"` // what stands after the name may be left out
 	Says     string `json:"says"`
+	Settled  bool   `json:"settled"` // applied to what it gave, it gives the same again
 }
 
 // Kinds are the readings that exist.
 func Kinds() []Kind {
 	var list []Kind
 	for _, k := range kinds {
-		list = append(list, Kind{k.name, k.argument, k.says})
+		list = append(list, Kind{k.name, k.argument, k.optional, k.says, k.settled})
 	}
 	return list
 }
@@ -102,14 +108,18 @@ type Chain struct {
 	text  string
 }
 
-// Compile returns the chain of side s from readings, some of which may be for the other side only.
-func Compile(readings []Reading, s tray.Side) (Chain, error) {
+// Compile returns the chain of side s from readings, some of which may be for the other side only. lists are the lookup
+// lists that they may name.
+func Compile(readings []Reading, s tray.Side, lists Lists) (Chain, error) {
 	var c Chain
+	if lists == nil {
+		lists = Lists{}
+	}
 	for _, r := range readings {
 		if r.Side != nil && *r.Side != s {
 			continue
 		}
-		step, err := r.compile()
+		step, err := r.compile(lists)
 		if err != nil {
 			return Chain{}, err
 		}

@@ -4,100 +4,130 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	_ "time/tzdata" // so that zones are read alike on every machine
 )
 
-// ISODate is the layout of the text that a date reading gives.
-const ISODate = "YYYY-MM-DD"
+// ISODate is the layout of the text that a date reading gives, and ISOTime that of a time reading: always in UTC, with a
+// fraction of the second only where there is one.
+const (
+	ISODate = "YYYY-MM-DD"
+	ISOTime = "YYYY-MM-DDThh:mm:ssZ"
+)
 
-// datePart is one piece of a layout: a number of the date, or literal text.
-type datePart struct {
-	field   byte // 'Y', 'M' or 'D'; 0 for literal text
-	least   int  // digits
-	most    int
-	literal string
-}
-
-// compileDate reads a layout: YYYY, MM or M, and DD or D, each once, with any other characters between them. M and D
-// take one or two digits. Values that are no day of the calendar are unreadable.
-func compileDate(layout string) (step, error) {
-	parts, err := parseLayout(layout)
+// compileDate reads dates in the layouts. Values that are no day of the calendar are unreadable.
+func compileDate(argument string) (step, error) {
+	layouts, err := parseLayouts("date", argument, false)
 	if err != nil {
 		return nil, err
 	}
 	return func(dst, src []byte) ([]byte, bool) {
-		year, month, day, ok := readDate(parts, src)
-		if !ok {
-			return dst, false
+		for _, l := range layouts {
+			if m, ok := l.read(src); ok {
+				return appendDay(dst, m.year, m.month, m.day), true
+			}
 		}
-		return append(dst,
-			byte('0'+year/1000), byte('0'+year/100%10), byte('0'+year/10%10), byte('0'+year%10), '-',
-			byte('0'+month/10), byte('0'+month%10), '-',
-			byte('0'+day/10), byte('0'+day%10)), true
+		return dst, false
 	}, nil
 }
 
-func parseLayout(layout string) ([]datePart, error) {
-	var parts []datePart
-	seen := map[byte]bool{}
-	for rest := layout; rest != ""; {
-		c := rest[0]
-		run := len(rest) - len(strings.TrimLeft(rest, string(rune(c))))
-		switch {
-		case c == 'Y' && run == 4, (c == 'M' || c == 'D') && run <= 2:
-			if seen[c] {
-				return nil, fmt.Errorf("the date layout %q has %s twice", layout, rest[:run])
-			}
-			seen[c] = true
-			parts = append(parts, datePart{field: c, least: run, most: max(run, 2)})
-		case c == 'Y' || c == 'M' || c == 'D':
-			return nil, fmt.Errorf("the date layout %q has %s; write YYYY, MM or M, and DD or D", layout, rest[:run])
-		default:
-			run = 1
-			parts = append(parts, datePart{literal: rest[:1]})
-		}
-		rest = rest[run:]
-	}
-	if len(seen) != 3 {
-		return nil, fmt.Errorf("the date layout %q lacks a year, a month or a day; write one such as YYYY-MM-DD or DD.MM.YYYY", layout)
-	}
-	return parts, nil
+func appendDay(dst []byte, year, month, day int) []byte {
+	return append(dst,
+		byte('0'+year/1000%10), byte('0'+year/100%10), byte('0'+year/10%10), byte('0'+year%10), '-',
+		byte('0'+month/10), byte('0'+month%10), '-',
+		byte('0'+day/10), byte('0'+day%10))
 }
 
-func readDate(parts []datePart, src []byte) (year, month, day int, ok bool) {
-	for _, p := range parts {
-		if p.field == 0 {
-			if len(src) == 0 || src[0] != p.literal[0] {
-				return 0, 0, 0, false
+// compileTime reads moments in the layouts, perhaps followed by "in ZONE". A moment that states no zone of its own is of that
+// zone, else of UTC. Where clocks are put forward, an hour that no clock shows is unreadable; where they are put back, the
+// earlier of the two moments is meant.
+func compileTime(argument string) (step, error) {
+	text, name, zoned := strings.Cut(argument, " in ")
+	zone := time.UTC
+	if zoned {
+		var err error
+		if zone, err = loadZone(name); err != nil {
+			return nil, err
+		}
+	}
+	layouts, err := parseLayouts("time", text, true)
+	if err != nil {
+		return nil, err
+	}
+	return func(dst, src []byte) ([]byte, bool) {
+		for _, l := range layouts {
+			if m, ok := l.read(src); ok {
+				return appendMoment(dst, m, zone)
 			}
-			src = src[1:]
-			continue
 		}
-		n, digits := 0, 0
-		for digits < p.most && digits < len(src) && isDigit(src[digits]) {
-			n = n*10 + int(src[digits]-'0')
-			digits++
-		}
-		if digits < p.least {
-			return 0, 0, 0, false
-		}
-		src = src[digits:]
-		switch p.field {
-		case 'Y':
-			year = n
-		case 'M':
-			month = n
-		case 'D':
-			day = n
-		}
-	}
-	if len(src) > 0 || month < 1 || month > 12 || day < 1 || day > daysIn(year, month) {
-		return 0, 0, 0, false
-	}
-	return year, month, day, true
+		return dst, false
+	}, nil
 }
 
-func daysIn(year, month int) int {
-	return time.Date(year, time.Month(month)+1, 0, 0, 0, 0, 0, time.UTC).Day()
+func loadZone(name string) (*time.Location, error) {
+	zone, err := time.LoadLocation(strings.TrimSpace(name))
+	if err != nil || name == "" {
+		return nil, fmt.Errorf("there is no time zone %q; write one such as Europe/Oslo or UTC", name)
+	}
+	return zone, nil
+}
+
+func appendMoment(dst []byte, m moment, zone *time.Location) ([]byte, bool) {
+	if m.zoned {
+		zone = time.FixedZone("", m.zone*60)
+	}
+	t := time.Date(m.year, time.Month(m.month), m.day, m.hour, m.minute, m.second, m.nanos, zone)
+	if t.Hour() != m.hour%24 || t.Minute() != m.minute { // no clock shows it
+		return dst, false
+	}
+	if before := t.Add(-time.Hour); before.Format(time.DateTime) == t.Format(time.DateTime) { // clocks show it twice
+		t = before
+	}
+	t = t.UTC()
+	if t.Year() < 0 || t.Year() > 9999 {
+		return dst, false
+	}
+	return t.AppendFormat(dst, time.RFC3339Nano), true
+}
+
+// compileCut cuts a date or moment, as the date and time readings give it, after so many characters. With "in ZONE" a moment
+// is first taken to that zone.
+func compileCut(size int) func(argument string) (step, error) {
+	return func(argument string) (step, error) {
+		var zone *time.Location
+		if argument != "" {
+			name, ok := strings.CutPrefix(argument, "in ")
+			if !ok {
+				return nil, fmt.Errorf("%q stands where a time zone may stand; write it as in Europe/Oslo", argument)
+			}
+			var err error
+			if zone, err = loadZone(name); err != nil {
+				return nil, err
+			}
+		}
+		return func(dst, src []byte) ([]byte, bool) {
+			if t, ok := Moment(src); ok {
+				if zone != nil {
+					t = t.In(zone)
+				}
+				return append(dst, t.Format(time.DateOnly)[:size]...), true
+			}
+			if len(src) > len(ISODate) || len(src) < size || !isCut(src) {
+				return dst, false
+			}
+			return append(dst, src[:size]...), true
+		}, nil
+	}
+}
+
+// isCut reports whether a text is a day, month or year as readings give them.
+func isCut(text []byte) bool {
+	const whole = "0000-01-01"
+	l := layout{{field: "YYYY", least: 4, most: 4}, {literal: '-'}, {field: "M", least: 2, most: 2}, {literal: '-'}, {field: "D", least: 2, most: 2}}
+	if n := len(text); n != 4 && n != 7 && n != 10 {
+		return false
+	}
+	_, ok := l.read(append(append([]byte{}, text...), whole[len(text):]...))
+	return ok
 }
 
 // DayNumber returns the number of days from 1970-01-01 to the date that a date reading gave.
@@ -109,4 +139,13 @@ func DayNumber(iso []byte) int64 {
 		return v
 	}
 	return time.Date(n(iso[0:4]), time.Month(n(iso[5:7])), n(iso[8:10]), 0, 0, 0, 0, time.UTC).Unix() / 86400
+}
+
+// Moment returns the moment that a time reading gave. It reports false where text is none.
+func Moment(text []byte) (time.Time, bool) {
+	if len(text) < len("2031-03-02T08:15:00Z") || text[len(text)-1] != 'Z' {
+		return time.Time{}, false
+	}
+	t, err := time.Parse(time.RFC3339Nano, string(text))
+	return t, err == nil
 }

@@ -2,12 +2,15 @@ package reading_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
 )
+
+var lists = reading.Lists{"service codes": {"PILOT": "PIL", "TOW": "TUG", "none": ""}}
 
 // read reads a cell through a chain and writes the value down: its text, or its state in angle brackets.
 func read(t testing.TB, cell string, texts ...string) string {
@@ -20,7 +23,7 @@ func read(t testing.TB, cell string, texts ...string) string {
 		}
 		list = append(list, r)
 	}
-	c, err := reading.Compile(list, tray.Left)
+	c, err := reading.Compile(list, tray.Left, lists)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,6 +96,114 @@ func TestReadings(t *testing.T) {
 		{"date DD.MM.YYYY", "02.03.2031 ", "<unreadable>"},
 		{"date DD.MM.YYYY", "00.03.2031", "<unreadable>"},
 		{"date YYYY-MM-DD", "0000-01-01", "0000-01-01"},
+		{"drop-invisible", "M\u200bW\u00ad-1\ufeff", "MW-1"},
+		{"drop-invisible", "\u200b", "<emptied>"},
+		{"drop-invisible", "a\tb", "a\tb"},
+		{"plain-marks", "Gannet’s “Pride” – 1", `Gannet's "Pride" - 1`},
+		{"plain-letters", "\u041cW-4417", "MW-4417"},
+		{"plain-letters", "ＭＷ４４", "MW44"},
+		{"plain-letters", "жук", "жyk"},
+		{"normal-form NFC", "e\u0301", "é"},
+		{"normal-form NFD", "é", "e\u0301"},
+		{"normal-form NFKC", "ﬁ²", "fi2"},
+		{"normal-form nfkd", "½", "1\u20442"},
+		{"drop-accents", "Île Verte", "Ile Verte"},
+		{"drop-accents", "e\u0301\u0323", "e"},
+		{"drop-accents", "Żuraw Sjöormen Ørsted Łódź", "Zuraw Sjoormen Orsted Lodz"},
+		{"drop-accents", "\u0301", "<emptied>"},
+		{"drop-accents", "ı", "i"},
+		{"drop-accents", "Straße", "Straße"},
+		{"digits-only", "MW-04417/2", "044172"},
+		{"digits-only", "MW", "<emptied>"},
+		{"digits-only", "٣a4", "٣4"},
+		{"letters-and-digits", "MW-04417 / é.e\u0301", "MW04417ée\u0301"},
+		{"first 3", "Île Verte", "Île"},
+		{"first 30", "MW", "MW"},
+		{"last 3", "Żółć", "ółć"},
+		{"last 30", "MW", "MW"},
+		{"first 2", "\xff\xfea", "\xff\xfe"},
+		{"drop-beginning MW-", "MW-4417", "4417"},
+		{"drop-beginning MW-", "MW-MW-4417", "MW-4417"},
+		{"drop-beginning MW-", "mw-4417", "mw-4417"},
+		{"drop-beginning MW-", "MW-", "<emptied>"},
+		{`drop-ending ", Marrowick"`, "Tar Quay, Marrowick", "Tar Quay"},
+		{`drop-ending " "" "`, `a " `, "a"},
+		{`capture ([A-Z]+)-0*([0-9]+)`, "no MW-04417 x", "MW4417"},
+		{`capture [0-9]+`, "MW-04417-2", "04417"},
+		{`capture [0-9]+`, "MW", "<unreadable>"},
+		{`capture x*`, "MW", "<emptied>"},
+		{`capture "(a),(b)?"`, "a,", "a"},
+		{"number comma", "1.234,50", "1234.5"},
+		{"number comma", "1 234\u00a0567,5", "<unreadable>"},
+		{"number comma", "1\u00a0234\u00a0567,5", "1234567.5"},
+		{"number comma", "1'234,5", "1234.5"},
+		{"number comma", "0.007", "<unreadable>"},
+		{"number comma", "1.23", "<unreadable>"},
+		{"number comma", "12345.678", "<unreadable>"},
+		{"number comma", "1.234.567", "1234567"},
+		{"number comma", "-,5", "-0.5"},
+		{"number comma", "1,234,567", "<unreadable>"},
+		{"number comma", "1e3", "1000"},
+		{"number point", "1,234.50", "1234.5"},
+		{"number point", "1,5", "<unreadable>"},
+		{"number point", "1, 234", "<unreadable>"},
+		{"number point", ",123", "<unreadable>"},
+		{"number point", "−1,234", "-1234"},
+		{"number point", "+12", "12"},
+		{"number point", "-+12", "<unreadable>"},
+		{"number point", "--12", "<unreadable>"},
+		{"number point", "", "<blank>"},
+		{"number point", strings.Repeat("9", 10_001), "<unreadable>"},
+		{"number brackets", "(12.50)", "-12.5"},
+		{"number brackets", "(-12.50)", "<unreadable>"},
+		{"number brackets", "()", "<unreadable>"},
+		{"number brackets", "(12", "<unreadable>"},
+		{"number trailing-minus", "12.50-", "-12.5"},
+		{"number trailing-minus", "-12.50-", "<unreadable>"},
+		{"number trailing-minus", "0-", "0"},
+		{"number", "12.50-", "<unreadable>"},
+		{"number currency", "€ 12.50", "12.5"},
+		{"number currency", "12.50 kr", "12.5"},
+		{"number currency", "-€12.50", "-12.5"},
+		{"number currency", "EUR", "<unreadable>"},
+		{"number currency", "crown 12", "<unreadable>"},
+		{"number comma brackets currency", "(1.234,50 SEK)", "-1234.5"},
+		{"number comma trailing-minus currency", "kr 1.234,50-", "-1234.5"},
+		{"negate", "12.50", "-12.5"},
+		{"negate", "-0", "0"},
+		{"negate", "-7", "7"},
+		{"negate", "7-", "<unreadable>"},
+		{"date DD.MM.YYYY or YYYY-MM-DD", "2031-03-02", "2031-03-02"},
+		{"date DD.MM.YYYY or YYYY-MM-DD", "02.03.2031", "2031-03-02"},
+		{"date D MMM YY", "2 mar 31", "2031-03-02"},
+		{"date D MMM YY", "2 Mar 69", "1969-03-02"},
+		{"date D MMM YY", "2 Mrz 31", "<unreadable>"},
+		{"date D MMM YY", "2 Mä 31", "<unreadable>"},
+		{"time YYYY-MM-DD hh:mm", "2031-03-02 08:15", "2031-03-02T08:15:00Z"},
+		{"time YYYY-MM-DD hh:mm in Europe/Oslo", "2031-03-02 08:15", "2031-03-02T07:15:00Z"},
+		{"time YYYY-MM-DD hh:mm in Europe/Oslo", "2031-03-30 02:30", "<unreadable>"},
+		{"time YYYY-MM-DD hh:mm in Europe/Oslo", "2031-10-26 02:30", "2031-10-26T00:30:00Z"},
+		{"time YYYY-MM-DDThh:mm:ss.fZ", "2031-03-02T08:15:00.250+02:00", "2031-03-02T06:15:00.25Z"},
+		{"time YYYY-MM-DDThh:mmZ", "2031-03-02T08:15-0530", "2031-03-02T13:45:00Z"},
+		{"time YYYY-MM-DD hh:mm", "2031-03-02 24:00", "2031-03-03T00:00:00Z"},
+		{"time YYYY-MM-DD hh:mm", "2031-03-02 24:01", "<unreadable>"},
+		{"time YYYY-MM-DD hh:mm", "2031-02-30 08:00", "<unreadable>"},
+		{"time YYYY-MM-DD hh:mm", "2031-03-02 8:15", "<unreadable>"},
+		{"to-month", "2031-03-02", "2031-03"},
+		{"to-year", "2031-03", "2031"},
+		{"to-month", "2031", "<unreadable>"},
+		{"to-month", "2031-13-02", "<unreadable>"},
+		{"to-day", "2031-03-02T23:30:00Z", "2031-03-02"},
+		{"to-day in Europe/Oslo", "2031-03-02T23:30:00Z", "2031-03-03"},
+		{"to-day", "02.03.2031", "<unreadable>"},
+		{"yes-no", " TRUE ", "yes"},
+		{"yes-no", "0", "no"},
+		{"yes-no", "maybe", "<unreadable>"},
+		{"yes-no Ja/Nej", "nej", "no"},
+		{"yes-no Ja/Nej", "no", "<unreadable>"},
+		{"lookup service codes", "PILOT", "PIL"},
+		{"lookup service codes", "pilot", "pilot"},
+		{"lookup service codes", "none", "<emptied>"},
 		{"left trim", " a ", "a"},
 		{"right trim", " a ", " a "},
 	} {
@@ -109,20 +220,34 @@ func TestReadings(t *testing.T) {
 }
 
 func TestTextForm(t *testing.T) {
-	for in, want := range map[string]string{" trim ": "trim", "left  date   DD.MM.YYYY": "left date DD.MM.YYYY", "right number": "right number"} {
+	for in, want := range map[string]string{" trim ": "trim", `drop-ending ", Marrowick"`: `drop-ending ", Marrowick"`, `drop-ending "x"`: "drop-ending x", `capture "a""b"`: `capture "a""b"`, "left  date   DD.MM.YYYY": "left date DD.MM.YYYY", "right number": "right number"} {
 		r, err := reading.Parse(in)
 		if err != nil || r.String() != want {
 			t.Errorf("%q: %q %v, want %q", in, r.String(), err, want)
 		}
 	}
 	for in, want := range map[string]string{
-		"":                     `there is no reading ""`,
-		"shout":                `there is no reading "shout"; the readings are trim, `,
-		"date":                 `needs a layout such as DD.MM.YYYY`,
-		"date YYYY":            "lacks a year, a month or a day",
-		"date YYYY-MM-DD-MM":   "has MM twice",
-		"date YYY-MM-DD":       "has YYY; write YYYY",
-		"number with decimals": `takes nothing after its name`,
+		"":                                `there is no reading ""`,
+		"shout":                           `there is no reading "shout"; the readings are trim, `,
+		"date":                            `needs a layout such as DD.MM.YYYY`,
+		"date YYYY":                       "lacks a year, a month or a day",
+		"date YYYY-MM-DD-MM":              "has MM twice",
+		"date YYY-MM-DD":                  "has YYY; write YYYY",
+		"number with decimals":            `"with" does not say how numbers are written`,
+		"number point comma":              "write one of them",
+		"trim both":                       `takes nothing after its name`,
+		"first 0":                         "write one from 1 on",
+		"last few":                        "write one from 1 on",
+		"normal-form NFX":                 "write NFC, NFD",
+		"capture ([A-Z":                   "is no regular expression",
+		`drop-ending "a`:                  "does not end with the one that closes it",
+		"drop-ending":                     "needs the text that is dropped",
+		"date DD/MM/YYYY or MM/DD/YYYY":   "read 03/04/2031 in two ways",
+		"date YYYY-MM-DD hh:mm or MMMM":   "has MMMM",
+		"time YYYY-MM-DD":                 "has no hour",
+		"time YYYY-MM-DD hh:mm in Narnia": "there is no time zone",
+		"to-day Oslo":                     "write it as in Europe/Oslo",
+		"yes-no ja":                       "write them as ja/nej",
 	} {
 		if _, err := reading.Parse(in); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v, want %q", in, err, want)
@@ -130,19 +255,76 @@ func TestTextForm(t *testing.T) {
 	}
 }
 
-// FuzzReadings: no reading panics, none but the date gives another text when applied twice, and a number read is one.
+// TestLists: a list that is not there, and lists that say two things.
+func TestLists(t *testing.T) {
+	r, err := reading.Parse("lookup quays")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		lists []reading.List
+		want  string
+	}{
+		{nil, `there is no lookup list "quays"; the sieve has none`},
+		{[]reading.List{{Name: "codes"}}, `there is no lookup list "quays"; the sieve has "codes"`},
+		{[]reading.List{{Name: "quays", Pairs: [][2]string{{"N", "North"}, {"S", "Salt"}, {"N", "Nord"}}}}, `has the code "N" twice, in pair 1 as "North" and in pair 3 as "Nord"`},
+		{[]reading.List{{Name: "quays"}, {Name: "quays"}}, `two lookup lists are named "quays"`},
+		{[]reading.List{{Pairs: nil}}, "needs a name"},
+		{[]reading.List{{Name: "quays", Pairs: [][2]string{{"", "North"}}}}, "no code that could be looked up"},
+		{[]reading.List{{Name: "quays", Pairs: [][2]string{{"N", "North"}}}}, ""},
+	} {
+		lists, err := reading.NewLists(c.lists)
+		if err == nil {
+			_, err = reading.Compile([]reading.Reading{r}, tray.Left, lists)
+		}
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%v: %v, want %q", c.lists, err, c.want)
+		}
+	}
+}
+
+func TestSplit(t *testing.T) {
+	got := reading.Split(`trim, drop-ending ", M", capture "a""b,c" ,first 2`)
+	want := []string{"trim", `drop-ending ", M"`, `capture "a""b,c"`, "first 2"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
+	}
+}
+
+// FuzzReadings: no reading panics, those that claim it give the same when applied twice, and a number read is one.
 func FuzzReadings(f *testing.F) {
-	for _, seed := range []string{"MW-04417", " 1.50 ", "Straße", "\xff\xfe", "2031-02-29", "-00.00e-7", "\u00a0"} {
+	for _, seed := range []string{"MW-04417", " 1.50 ", "Straße", "\xff\xfe", "2031-02-29", "-00.00e-7", "\u00a0", "(1.234,5) kr", "2031-03-02T08:15:00Z", "ı\u0307I\u0307", "\u1e9b\u0323"} {
 		f.Add(seed)
 	}
+	arguments := map[string][]string{"first": {"3"}, "last": {"3"}, "drop-beginning": {"M"}, "drop-ending": {"7"}, "capture": {"[0-9]+", "(.)(-)?"},
+		"normal-form": {"NFC", "NFD", "NFKC", "NFKD"}, "date": {"YYYY-MM-DD", "D.M.YY or MMM D, YYYY"}, "time": {"YYYY-MM-DDThh:mm:ssZ", "D/M/YYYY h:mm in Europe/Oslo"},
+		"number": {"", "point", "comma brackets trailing-minus currency"}, "lookup": {"service codes"}, "to-day": {"", "in Asia/Tokyo"}, "yes-no": {"", "ja/nej"}}
+	var texts []string
+	settled := map[string]bool{}
+	for _, k := range reading.Kinds() {
+		list := arguments[k.Name]
+		if list == nil {
+			list = []string{""}
+		}
+		for _, a := range list {
+			text := reading.Reading{Name: k.Name, Argument: a}.String()
+			texts = append(texts, text)
+			settled[text] = k.Settled && !(k.Name == "to-day" && a != "")
+		}
+	}
 	f.Fuzz(func(t *testing.T, cell string) {
-		for _, name := range []string{"trim", "single-spaces", "ignore-case", "drop-leading-zeros", "drop-zeros-in-digit-runs", "number"} {
-			once := read(t, cell, name)
-			if strings.HasPrefix(once, "<") {
+		for _, text := range texts {
+			once := read(t, cell, text)
+			if strings.HasPrefix(once, "<") || !settled[text] {
 				continue
 			}
-			if twice := read(t, once, name); twice != once {
-				t.Errorf("%s of %q is %q, and of that %q", name, cell, once, twice)
+			if twice := read(t, once, text); twice != once {
+				t.Errorf("%s of %q is %q, and of that %q", text, cell, once, twice)
+			}
+		}
+		for _, name := range []string{"number", "number comma brackets trailing-minus currency"} {
+			if once := read(t, cell, name); !strings.HasPrefix(once, "<") && read(t, once, "number") != once {
+				t.Errorf("%s of %q is %q, which is no plain number", name, cell, once)
 			}
 		}
 		if date := read(t, cell, "date YYYY-MM-DD"); date != "<unreadable>" && date != "<blank>" && date != cell {
@@ -153,7 +335,7 @@ func FuzzReadings(f *testing.F) {
 
 func ExampleParse() {
 	r, _ := reading.Parse("right date DD.MM.YYYY")
-	chain, _ := reading.Compile([]reading.Reading{r}, tray.Right)
+	chain, _ := reading.Compile([]reading.Reading{r}, tray.Right, nil)
 	fmt.Printf("%s\n", chain.Reader().Cell([]byte("02.03.2031")).Text)
 	// Output: 2031-03-02
 }

@@ -7,8 +7,6 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/text/cases"
-
-	"twinsieve/core/exact"
 )
 
 // step appends the reading of src to dst. It reports false when src is not what it reads. src is never empty.
@@ -18,22 +16,48 @@ type step func(dst, src []byte) ([]byte, bool)
 type kind struct {
 	name     string
 	argument string // what the argument is, for messages; "" when it takes none
+	optional bool   // the argument may be left out
 	says     string // what it does, for help
-	compile  func(argument string) (step, error)
+	settled  bool   // applied to what it gave, it gives the same again
+	compile  func(argument string, lists Lists) (step, error)
 }
 
-func plain(s step) func(string) (step, error) {
-	return func(string) (step, error) { return s, nil }
+func plain(s step) func(string, Lists) (step, error) {
+	return func(string, Lists) (step, error) { return s, nil }
+}
+
+func with(compile func(argument string) (step, error)) func(string, Lists) (step, error) {
+	return func(argument string, _ Lists) (step, error) { return compile(argument) }
 }
 
 var kinds = []kind{
-	{name: "trim", says: "without spaces at both ends", compile: plain(trim)},
-	{name: "single-spaces", says: "every run of spaces as one space", compile: plain(singleSpaces)},
-	{name: "ignore-case", says: "upper and lower case are the same", compile: plain(ignoreCase)},
-	{name: "drop-leading-zeros", says: "without zeros before the first digit of the value", compile: plain(dropLeadingZeros)},
-	{name: "drop-zeros-in-digit-runs", says: "without zeros at the start of every run of digits: MW-04417 is MW-4417", compile: plain(dropZerosInDigitRuns)},
-	{name: "number", says: "as a number: 1.50 is 1.5", compile: plain(exact.Plain)},
-	{name: "date", argument: "a layout such as DD.MM.YYYY", says: "as a date in the stated layout", compile: compileDate},
+	{name: "trim", says: "without spaces at both ends", settled: true, compile: plain(trim)},
+	{name: "single-spaces", says: "every run of spaces as one space", settled: true, compile: plain(singleSpaces)},
+	{name: "drop-invisible", says: "without characters that cannot be seen", settled: true, compile: plain(dropInvisible)},
+	{name: "plain-marks", says: "typographic quotes, dashes and dots as plain ones", settled: true, compile: plain(plainMarks)},
+	{name: "plain-letters", says: "letters of other scripts that look Latin as Latin ones", settled: true, compile: plain(plainLetters)},
+	{name: "ignore-case", says: "upper and lower case are the same", settled: true, compile: plain(ignoreCase)},
+	{name: "normal-form", argument: "one of NFC, NFD, NFKC, NFKD", says: "in one Unicode normal form: accents as one character or as two", settled: true, compile: with(compileNormalForm)},
+	{name: "drop-accents", says: "without accents: Île is Ile, Żuraw is Zuraw, Sjö is Sjo", settled: true, compile: plain(dropAccents)},
+	{name: "drop-leading-zeros", says: "without zeros before the first digit of the value", settled: true, compile: plain(dropLeadingZeros)},
+	{name: "drop-zeros-in-digit-runs", says: "without zeros at the start of every run of digits: MW-04417 is MW-4417", settled: true, compile: plain(dropZerosInDigitRuns)},
+	{name: "digits-only", says: "only the digits", settled: true, compile: plain(keep(unicode.IsDigit))},
+	{name: "letters-and-digits", says: "only letters, with their accents, and digits", settled: true, compile: plain(keep(isLetterOrDigit))},
+	{name: "first", argument: "how many characters", says: "the first characters", settled: true, compile: with(compileFirst)},
+	{name: "last", argument: "how many characters", says: "the last characters", settled: true, compile: with(compileLast)},
+	{name: "drop-beginning", argument: "the text that is dropped", says: "without a stated beginning, where it is there", compile: with(compileDropBeginning)},
+	{name: "drop-ending", argument: "the text that is dropped", says: "without a stated ending, where it is there", compile: with(compileDropEnding)},
+	{name: "capture", argument: "a regular expression", says: "what a pattern's groups take, or all of it where it has none", compile: with(compileCapture)},
+	{name: "number", argument: "how it is written: point or comma, brackets, trailing-minus, currency", optional: true,
+		says: "as a number: 1.50 is 1.5; with point or comma also with thousands apart", compile: with(compileNumber)},
+	{name: "negate", says: "as a number with its sign turned", compile: plain(negate)},
+	{name: "date", argument: "a layout such as DD.MM.YYYY", says: "as a date in the stated layout, or in one of several with or between them", compile: with(compileDate)},
+	{name: "time", argument: "a layout such as DD.MM.YYYY hh:mm", says: "as a moment in the stated layout, in UTC where no zone is stated: time DD.MM.YYYY hh:mm in Europe/Oslo", compile: with(compileTime)},
+	{name: "to-day", argument: "in ZONE", optional: true, says: "the day of a date or moment", settled: true, compile: with(compileCut(len("2031-03-02")))},
+	{name: "to-month", argument: "in ZONE", optional: true, says: "the month of a date or moment", settled: true, compile: with(compileCut(len("2031-03")))},
+	{name: "to-year", argument: "in ZONE", optional: true, says: "the year of a date or moment", settled: true, compile: with(compileCut(len("2031")))},
+	{name: "yes-no", argument: "the two words, such as ja/nej", optional: true, says: "as yes or no: true, Y, 1 and on are yes", compile: with(compileYesNo)},
+	{name: "lookup", argument: "the name of a lookup list", says: "the code that a lookup list has for it, or itself where the list has none", compile: compileLookup},
 }
 
 // trim drops Unicode white space at both ends, no-break spaces included.

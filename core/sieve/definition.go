@@ -16,11 +16,21 @@ import (
 // Definition is a sieve.
 type Definition struct {
 	Name    string    `json:"name" yaml:"sieve"`
-	Left    string    `json:"left" yaml:"left"`                           // name of the left record set
-	Right   string    `json:"right" yaml:"right"`                         // name of the right record set
-	Key     []KeyPart `json:"key" yaml:"key"`                             // one part or more
-	Compare []Field   `json:"compare,omitempty" yaml:"compare,omitempty"` // none: records match on the key only
-	Amounts []Amount  `json:"amounts,omitempty" yaml:"amounts,omitempty"` // balanced; none: every field compared as decimal
+	Left    string    `json:"left" yaml:"left"`                                                                                   // name of the left record set
+	Right   string    `json:"right" yaml:"right"`                                                                                 // name of the right record set
+	Where   Where     `json:"where,omitzero" yaml:"where,omitempty"`                                                              // which records take part; the others are excluded
+	Key     []KeyPart `json:"key" yaml:"key"`                                                                                     // one part or more
+	Compare []Field   `json:"compare,omitempty" yaml:"compare,omitempty"`                                                         // none: records match on the key only
+	Amounts []Amount  `json:"amounts,omitempty" yaml:"amounts,omitempty"`                                                         // balanced; none: every field compared as decimal
+	Repeats string    `json:"repeats,omitempty" yaml:"repeats,omitempty" enum:"pair,totals,refuse-left,refuse-right,refuse-both"` // empty: pair
+
+	Lookups []reading.List `json:"lookups,omitempty" yaml:"lookups,omitempty"` // that readings name
+}
+
+// Where is a row filter for each side: an expression of package expression that says which records take part. Empty: all.
+type Where struct {
+	Left  string `json:"left,omitempty" yaml:"left,omitempty"`
+	Right string `json:"right,omitempty" yaml:"right,omitempty"`
 }
 
 // Columns is a pair of columns, one of each side. An empty Right means that the column is named alike on both sides.
@@ -56,8 +66,9 @@ type KeyPart struct {
 type Field struct {
 	Columns  `yaml:",inline"`
 	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
-	As       string            `json:"as,omitempty" yaml:"as,omitempty"`         // text (when empty), decimal or date
-	Within   string            `json:"within,omitempty" yaml:"within,omitempty"` // tolerance: a number for decimal, days for date
+	As       string            `json:"as,omitempty" yaml:"as,omitempty"`           // text (when empty), decimal, date, time, boolean or similar
+	Within   string            `json:"within,omitempty" yaml:"within,omitempty"`   // tolerance: "0.05", "2%" or "0.05 or 2%" of decimals, "1" of dates in days, "15 min" of times
+	AtLeast  string            `json:"atLeast,omitempty" yaml:"atLeast,omitempty"` // of similar texts, the part that is alike: "0.9"
 }
 
 // Amount is a pair of columns whose totals the balance accounts for.
@@ -82,6 +93,13 @@ func wrong(where, format string, args ...any) *Error {
 // Swapped returns the definition with its sides exchanged.
 func (d Definition) Swapped() Definition {
 	d.Left, d.Right = d.Right, d.Left
+	d.Where.Left, d.Where.Right = d.Where.Right, d.Where.Left
+	switch d.Repeats {
+	case RefuseLeft.String():
+		d.Repeats = RefuseRight.String()
+	case RefuseRight.String():
+		d.Repeats = RefuseLeft.String()
+	}
 	swap := func(c Columns, readings []reading.Reading) (Columns, []reading.Reading) {
 		l, r := c.On()
 		var turned []reading.Reading

@@ -2,10 +2,10 @@ package sieve
 
 import (
 	"fmt"
-
-	"github.com/shopspring/decimal"
+	"slices"
 
 	"twinsieve/core/agree"
+	"twinsieve/core/expression"
 	"twinsieve/core/nearest"
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
@@ -14,11 +14,15 @@ import (
 // Plan is a definition resolved against the columns of two record sets.
 type Plan struct {
 	Definition Definition
-	Columns    [2][]string  // column names of each side
-	Key        []PlanKey    // parts of the key
-	Fields     []PlanField  // compared fields
-	Values     []PlanValue  // what fields and amounts read, each once
-	Amounts    []PlanAmount // amounts of the balance
+	Columns    [2][]string            // column names of each side
+	Where      [2]*expression.Program // which records take part; nil: all
+	Key        []PlanKey              // parts of the key
+	Fields     []PlanField            // compared fields
+	Values     []PlanValue            // what fields and amounts read, each once
+	Amounts    []PlanAmount           // amounts of the balance
+	Repeats    Repeats
+
+	lists reading.Lists
 }
 
 // PlanValue is a pair of columns and how each side's is read. Both indexes of an array are by side.
@@ -49,6 +53,18 @@ type PlanAmount struct {
 // Compile resolves the definition against the column names of both sides. Errors are of type *[Error].
 func (d Definition) Compile(left, right []string) (*Plan, error) {
 	p := &Plan{Definition: d, Columns: [2][]string{left, right}}
+	var err error
+	if p.Repeats, err = ParseRepeats(d.Repeats); err != nil {
+		return nil, wrong("repeats", "%s", err)
+	}
+	if p.lists, err = reading.NewLists(d.Lookups); err != nil {
+		return nil, wrong("lookups", "%s", err)
+	}
+	for s, text := range [2]string{d.Where.Left, d.Where.Right} {
+		if err := p.filter(tray.Side(s), text); err != nil {
+			return nil, err
+		}
+	}
 	if len(d.Key) == 0 {
 		return nil, wrong("key", "a key needs at least one pair of columns; the left has %s, the right has %s", list(left), list(right))
 	}
@@ -69,7 +85,7 @@ func (d Definition) Compile(left, right []string) (*Plan, error) {
 		}
 	}
 	for i, a := range d.Amounts {
-		v, err := p.value(fmt.Sprintf("amounts[%d]", i), a.Columns, ending(a.Readings, "number", ""))
+		v, err := p.value(fmt.Sprintf("amounts[%d]", i), a.Columns, ending(a.Readings, "number", "", "negate"))
 		if err != nil {
 			return nil, err
 		}
@@ -85,6 +101,22 @@ func (d Definition) Compile(left, right []string) (*Plan, error) {
 	return p, nil
 }
 
+func (p *Plan) filter(s tray.Side, text string) error {
+	if text == "" {
+		return nil
+	}
+	where := "where." + s.String()
+	program, err := expression.Compile(text, p.Columns[s])
+	if err != nil {
+		return wrong(where, "%s", err)
+	}
+	if program.Kind() != expression.Boolean {
+		return wrong(where, "the expression gives a %s, and not whether a record takes part; compare it with something, as in quay == \"Tar Quay\"", program.Kind())
+	}
+	p.Where[s] = program
+	return nil
+}
+
 func (p *Plan) field(where string, f Field) error {
 	kind, err := agree.ParseKind(f.As)
 	if err != nil {
@@ -92,16 +124,25 @@ func (p *Plan) field(where string, f Field) error {
 	}
 	rule := agree.Rule{Kind: kind}
 	if f.Within != "" {
-		if rule.Within, err = tolerance(kind, f.Within); err != nil {
+		if err := rule.Tolerate(f.Within); err != nil {
 			return wrong(where+".within", "%s", err)
+		}
+	}
+	if f.AtLeast != "" || kind == agree.Similar {
+		if err := rule.AskFor(f.AtLeast); err != nil {
+			return wrong(where+".atLeast", "%s", err)
 		}
 	}
 	readings := f.Readings
 	switch kind {
 	case agree.Decimal:
-		readings = ending(readings, "number", "")
+		readings = ending(readings, "number", "", "negate")
 	case agree.Date:
-		readings = ending(readings, "date", reading.ISODate)
+		readings = ending(readings, "date", reading.ISODate, "to-day", "to-month", "to-year")
+	case agree.Time:
+		readings = ending(readings, "time", reading.ISOTime)
+	case agree.Boolean:
+		readings = ending(readings, "yes-no", "")
 	}
 	v, err := p.value(where, f.Columns, readings)
 	if err != nil {
@@ -111,24 +152,9 @@ func (p *Plan) field(where string, f Field) error {
 	return nil
 }
 
-func tolerance(kind agree.Kind, text string) (decimal.Decimal, error) {
-	if kind == agree.Text {
-		return decimal.Zero, fmt.Errorf("a tolerance of %s stands on a text; compare as decimal or date, or leave it out", text)
-	}
-	within, err := decimal.NewFromString(text)
-	switch {
-	case err != nil:
-		return decimal.Zero, fmt.Errorf("the tolerance %q is not a number", text)
-	case within.IsNegative():
-		return decimal.Zero, fmt.Errorf("the tolerance %s is below zero; write the greatest difference that still agrees", text)
-	case kind == agree.Date && !within.IsInteger():
-		return decimal.Zero, fmt.Errorf("the tolerance %s of a date is not a whole number of days", text)
-	}
-	return within, nil
-}
-
-// ending returns readings with the named one at the end for each side that does not end with that name already.
-func ending(readings []reading.Reading, name, argument string) []reading.Reading {
+// ending returns readings with the named one at the end for each side that does not end with that name already, or with one
+// that gives the same.
+func ending(readings []reading.Reading, name, argument string, alike ...string) []reading.Reading {
 	out := append([]reading.Reading{}, readings...)
 	for _, s := range tray.Sides {
 		last := ""
@@ -137,7 +163,7 @@ func ending(readings []reading.Reading, name, argument string) []reading.Reading
 				last = r.Name
 			}
 		}
-		if last != name {
+		if last != name && !slices.Contains(alike, last) {
 			out = append(out, reading.Reading{Side: &s, Name: name, Argument: argument})
 		}
 	}
@@ -152,7 +178,7 @@ func (p *Plan) value(where string, c Columns, readings []reading.Reading) (v Pla
 		if v.Column[s] = indexOf(p.Columns[s], names[s]); v.Column[s] < 0 {
 			return v, unknownColumn(at, s, names[s], p.Columns[s])
 		}
-		if v.Chain[s], err = reading.Compile(readings, s); err != nil {
+		if v.Chain[s], err = reading.Compile(readings, s, p.lists); err != nil {
 			return v, wrong(where+".readings", "%s", err)
 		}
 	}

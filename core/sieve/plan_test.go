@@ -76,7 +76,7 @@ func TestCompileErrors(t *testing.T) {
 		"key[0].left":       {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "cal_no", Right: "Call"}}}}, `the left side has no column "cal_no"; it has "call_no", `},
 		"key[0].right":      {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "day"}}}}, `the right side has no column "day"; it has "Day", `},
 		"key[0].blanks":     {sieve.Definition{Key: []sieve.KeyPart{{Columns: key[0].Columns, Blanks: "yes"}}}, `write "equal"`},
-		"compare[0].as":     {field(sieve.Field{Columns: amount, As: "float"}), "write text, decimal or date"},
+		"compare[0].as":     {field(sieve.Field{Columns: amount, As: "float"}), "write one of text, decimal"},
 		"compare[0].within": {field(sieve.Field{Columns: amount, As: "date", Within: "0.5"}), "not a whole number of days"},
 		"amounts[0].left":   {sieve.Definition{Key: key, Amounts: []sieve.Amount{{}}}, "no column is named here"},
 	} {

@@ -1,8 +1,8 @@
 // Package spill gives a computation temporary files for what does not fit its memory budget.
 //
-// A [File] is append-only and can be read at any place while it grows. On systems that allow it the file's name is
-// removed as soon as the file is open, so that the space comes back when the process ends, however it ends. Elsewhere
-// the name is removed by [File.Close], and [Clear] removes what a crashed process left.
+// A [File] is append-only and can be read at any place while it grows. On systems that allow it the file never has a name,
+// or its name is removed as soon as the file is open, so that the space comes back when the process ends, however it ends.
+// Elsewhere the name is removed by [File.Close], and [Clear] removes what a crashed process left.
 package spill
 
 import (
@@ -18,18 +18,25 @@ const namePrefix = "twinsieve-spill-"
 // File is a growing temporary file. Its methods may be called from several goroutines at once.
 type File struct {
 	file *os.File
+	name string // empty where the file has none
 	end  atomic.Int64
 }
 
 // Create opens a new temporary file in dir; an empty dir means the system's folder for temporary files.
 func Create(dir string) (*File, error) {
+	if dir == "" {
+		dir = os.TempDir()
+	}
+	if f, err := nameless(dir); err == nil {
+		return &File{file: f}, nil
+	}
 	f, err := os.CreateTemp(dir, namePrefix+"*")
 	if err != nil {
 		return nil, fmt.Errorf("no temporary file for what exceeds the memory budget: %w", err)
 	}
 	// Where an open file cannot be unlinked this fails, and Close or Clear removes the name instead.
 	_ = os.Remove(f.Name())
-	return &File{file: f}, nil
+	return &File{file: f, name: f.Name()}, nil
 }
 
 // Append writes b at the end and returns where it starts.
@@ -63,7 +70,9 @@ func (f *File) Close() error {
 		return nil
 	}
 	err := f.file.Close()
-	_ = os.Remove(f.file.Name())
+	if f.name != "" {
+		_ = os.Remove(f.name)
+	}
 	return err
 }
 

@@ -135,7 +135,7 @@ func dateReader(layout string) *reading.Reader {
 	if err != nil {
 		panic(err)
 	}
-	chain, err := reading.Compile([]reading.Reading{r}, tray.Left)
+	chain, err := reading.Compile([]reading.Reading{r}, tray.Left, nil)
 	if err != nil {
 		panic(err)
 	}

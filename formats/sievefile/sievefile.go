@@ -112,7 +112,7 @@ func place(err error) *Error {
 		}
 	}
 	if m := unknownWord.FindStringSubmatch(what); m != nil {
-		what = fmt.Sprintf("the word %q is not one of a sieve file; the words are sieve, left, right, key, compare and amounts, and in their parts left, right, readings, blanks, as and within", m[1])
+		what = fmt.Sprintf("the word %q is not one of a sieve file; the words are sieve, left, right, where, key, compare, amounts, repeats and lookups, and in their parts left, right, readings, blanks, as, within, atLeast, name and pairs", m[1])
 	}
 	e.What = strings.TrimSpace(what)
 	return e

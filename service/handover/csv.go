@@ -86,16 +86,19 @@ func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Ind
 	for len(places) > 0 {
 		part := places[:min(len(places), partFromFile)]
 		places = places[len(part):]
-		entries, err := exception.Read(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
+		entries, err := exception.ReadWhole(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
 		if err != nil {
 			return err
 		}
 		for i := range entries {
-			row, cells = l.Row(&entries[i], row), cells[:0]
-			for _, text := range row {
-				cells = append(cells, record.Cell{Text: text})
-			}
-			if err := out.Write(cells); err != nil {
+			row, err = l.Rows(&entries[i], row, func(row []string) error {
+				cells = cells[:0]
+				for _, text := range row {
+					cells = append(cells, record.Cell{Text: text})
+				}
+				return out.Write(cells)
+			})
+			if err != nil {
 				return err
 			}
 		}
@@ -104,7 +107,7 @@ func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Ind
 }
 
 func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.Table, places []exception.Place) ([]byte, error) {
-	entries, err := exception.Read(ctx, l.plan, index, tables, places)
+	entries, err := exception.ReadWhole(ctx, l.plan, index, tables, places)
 	if err != nil {
 		return nil, err
 	}
@@ -112,13 +115,15 @@ func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.
 	w := csv.NewWriter(&out)
 	var row []string
 	for i := range entries {
-		row = l.Row(&entries[i], row)
-		if !l.Exact {
-			for c := range row {
-				row[c] = outform.Harmless(row[c])
+		row, err = l.Rows(&entries[i], row, func(row []string) error {
+			if !l.Exact {
+				for c := range row {
+					row[c] = outform.Harmless(row[c])
+				}
 			}
-		}
-		if err := w.Write(row); err != nil {
+			return w.Write(row)
+		})
+		if err != nil {
 			return nil, err
 		}
 	}

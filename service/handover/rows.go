@@ -3,6 +3,7 @@
 package handover
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 
@@ -26,7 +27,7 @@ type Layout struct {
 func NewLayout(plan *sieve.Plan) *Layout {
 	l := &Layout{plan: plan}
 	for i, f := range plan.Fields {
-		if f.Rule.Kind != agree.Text {
+		if f.Rule.Kind.Measured() {
 			l.measured = append(l.measured, i)
 		}
 	}
@@ -94,6 +95,31 @@ func (l *Layout) Typed() (columns []outform.Column) {
 	return columns
 }
 
+// Rows calls visit with each row of an entry: of a group that is compared by its totals one for each record of the longer side,
+// else one. The difference stands in the first. A row is valid until the next.
+func (l *Layout) Rows(e *exception.Entry, row []string, visit func(row []string) error) ([]string, error) {
+	if e.Group == nil {
+		row = l.Row(e, row)
+		return row, visit(row)
+	}
+	one := *e
+	for n := range max(len(e.Group.Records[0]), len(e.Group.Records[1])) {
+		for s := range one.Sides {
+			if one.Sides[s] = nil; n < len(e.Group.Records[s]) {
+				one.Sides[s] = &e.Group.Records[s][n]
+			}
+		}
+		row = l.Row(&one, row)
+		if one.Fields = nil; one.Said == "" {
+			one.Said = row[1]
+		}
+		if err := visit(row); err != nil {
+			return row, err
+		}
+	}
+	return row, nil
+}
+
 // Row returns the row of an entry, in the memory of row where it has room.
 func (l *Layout) Row(e *exception.Entry, row []string) []string {
 	row = append(row[:0], e.Tray.String(), Reason(l.plan, e))
@@ -126,10 +152,16 @@ func (l *Layout) Row(e *exception.Entry, row []string) []string {
 // Reason says in a few words why an entry is in its tray.
 func Reason(plan *sieve.Plan, e *exception.Entry) string {
 	names := [2]string{plan.Definition.Left, plan.Definition.Right}
+	if e.Said != "" {
+		return e.Said
+	}
 	switch e.Tray {
 	case tray.Matched:
-		if len(plan.Fields) == 0 {
+		switch {
+		case len(plan.Fields) == 0:
 			return "the keys are equal"
+		case e.Group != nil && e.Group.Count != [2]int64{1, 1}:
+			return fmt.Sprintf("%d and %d records of this key agree by their totals", e.Group.Count[0], e.Group.Count[1])
 		}
 		return "every compared field agrees"
 	case tray.Differing:
@@ -138,6 +170,9 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 			if !f.Agrees {
 				parts = append(parts, disagreement(plan, i, f))
 			}
+		}
+		if e.Group != nil && e.Group.Count != [2]int64{1, 1} {
+			parts[0] = fmt.Sprintf("of %d and %d records of this key, %s", e.Group.Count[0], e.Group.Count[1], parts[0])
 		}
 		return strings.Join(parts, "; ")
 	case tray.Missing, tray.Orphaned:
@@ -152,6 +187,9 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 		}
 		return strings.Join(parts, "; ")
 	}
+	if e.Failed != "" {
+		return "left out, for the filter cannot be decided: " + e.Failed
+	}
 	return "left out by the filter"
 }
 
@@ -164,10 +202,13 @@ func disagreement(plan *sieve.Plan, field int, f exception.Field) string {
 		}
 	}
 	if f.Difference != "" {
-		return plan.Fields[field].Name + " differs by " + f.Difference
+		return plan.Fields[field].Name + " differs by " + f.Difference + unitOf[plan.Fields[field].Rule.Kind]
 	}
 	return plan.Fields[field].Name + " differs"
 }
+
+// unitOf is what a difference is counted in, where it is no number.
+var unitOf = map[agree.Kind]string{agree.Date: " days", agree.Time: " seconds"}
 
 var causeNames = map[reading.State]string{
 	reading.Blank:      "is blank",

@@ -26,8 +26,9 @@ type Summary struct {
 	Comparisons []comparison.Count  `json:"comparisons"`
 	Relation    comparison.Relation `json:"relation"`
 	Keys        Keys                `json:"keys"`
-	Unkeyed     [2][]PartCauses     `json:"unkeyed"` // by key part
-	Values      [2][]PartCauses     `json:"values"`  // by compared field
+	Undecided   [2]int64            `json:"undecided"` // excluded records for which the filter could not be decided
+	Unkeyed     [2][]PartCauses     `json:"unkeyed"`   // by key part
+	Values      [2][]PartCauses     `json:"values"`    // by compared field
 	Balance     []balance.Amount    `json:"balance"`
 	Spilled     int64               `json:"spilled"` // bytes that went to temporary files
 }
@@ -65,12 +66,12 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 		Keys:        Keys{t.Keys, t.Shared, t.Repeated, t.InOrder},
 		Balance:     b.Amounts,
 		Spilled:     index.Spilled,
+		Undecided:   t.Undecided,
 	}
 	for _, at := range tray.All {
 		line := Tray{Tray: at, Records: [2]int64{t.Trays[0][at], t.Trays[1][at]}}
-		line.Entries = line.Records[0]
-		if !at.Paired() {
-			line.Entries += line.Records[1]
+		if line.Entries = line.Records[0] + line.Records[1]; at.Paired() {
+			line.Entries = t.Pairs[at]
 		}
 		if at.Exception() {
 			s.Exceptions += line.Entries
@@ -107,6 +108,9 @@ func verdict(d *sieve.Definition, s *Summary) string {
 	first := fmt.Sprintf("%s of %s %s records %s.", Number(matched), Number(s.Records[0]), d.Left, agree)
 	if matched == s.Records[0] && matched == s.Records[1] && matched > 0 {
 		first = fmt.Sprintf("All %s %s records %s.", Number(matched), d.Left, agree)
+	}
+	if d.Repeats == sieve.Totals.String() {
+		first = strings.Replace(first, " agree with a record of ", " agree, by the totals of their keys, with ", 1)
 	}
 	if s.Exceptions == 0 {
 		return first + " Nothing needs a person."

@@ -35,6 +35,9 @@ func TestVerdict(t *testing.T) {
 			index.Totals.Values[s] = make([]match.Causes, len(plan.Values))
 		}
 		for at, n := range c.trays {
+			if at.Paired() {
+				index.Totals.Pairs[at] = n[0]
+			}
 			for s := range 2 {
 				index.Totals.Trays[s][at] = n[s]
 				index.Totals.Records[s] += n[s]

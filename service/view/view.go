@@ -131,6 +131,13 @@ type Entry struct {
 	Right  *Record   `json:"right,omitempty" description:"Absent where there is no partner on the right."`
 	Fields []Outcome `json:"fields,omitempty" description:"Outcome of each compared field, for pairs."`
 	Steps  []string  `json:"steps" nullable:"false" description:"How it came to be where it is, step by step."`
+	Group  *Group    `json:"group,omitempty" description:"Where totals are compared and the key has more than one record: all of them."`
+}
+
+// Group is the records of a key that are compared by their totals.
+type Group struct {
+	Records [2]int64    `json:"records" description:"How many there are on each side."`
+	Listed  [2][]Record `json:"listed" description:"The first 100 of each side."`
 }
 
 // Outcome is how one compared field came out in a pair.
@@ -138,7 +145,9 @@ type Outcome struct {
 	Left       int    `json:"left" description:"Index of the left column."`
 	Right      int    `json:"right" description:"Index of the right column."`
 	Agrees     bool   `json:"agrees"`
-	Difference string `json:"difference,omitempty" description:"Right minus left: a number, or days for dates."`
+	Difference string `json:"difference,omitempty" description:"Right minus left: a number, days for dates, or seconds for times."`
+
+	Totals *[2]string `json:"totals,omitempty" description:"Of a group's field that is summed: each side's total."`
 }
 
 // Entries is a page of a report's entries.
