@@ -185,6 +185,11 @@ func (p *Plan) value(where string, c Columns, readings []reading.Reading) (v Pla
 	return v, nil
 }
 
+// Chain returns a chain of a side from readings, which may name the definition's lookup lists.
+func (p *Plan) Chain(readings []reading.Reading, s tray.Side) (reading.Chain, error) {
+	return reading.Compile(readings, s, p.lists)
+}
+
 // keep returns the place of v among the plan's values, adding it where nothing reads the same yet.
 func (p *Plan) keep(v PlanValue) int {
 	for i, w := range p.Values {

@@ -99,6 +99,9 @@ const (
 var dateLayouts = []string{"YYYY-MM-DD", "YYYY/MM/DD", "YYYY.MM.DD", "YYYYMMDD", "DD.MM.YYYY", "D.M.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "D/M/YYYY", "M/D/YYYY",
 	"DD-MM-YYYY", "MM-DD-YYYY"}
 
+// DateLayouts are the layouts of dates that are found, the stricter of two before the laxer.
+func DateLayouts() []string { return slices.Clone(dateLayouts) }
+
 // NewFinder returns a finder that has seen no value.
 func NewFinder() *Finder {
 	f := &Finder{}

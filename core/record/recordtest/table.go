@@ -1,0 +1,39 @@
+package recordtest
+
+import (
+	"testing"
+
+	"twinsieve/core/record"
+)
+
+// Null is a cell that is a null.
+const Null = "\x00null"
+
+// Table makes a table of rows, in batches of 64. Its records have lines, the first line 2.
+func Table(t testing.TB, columns []string, rows [][]string) record.Table {
+	t.Helper()
+	s := record.NewSpool(columns, 1<<40, "")
+	b := record.NewBuilder(len(columns))
+	add := func(full *record.Batch) {
+		if full != nil {
+			if err := s.Add(full); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	for n, row := range rows {
+		for c, cell := range row {
+			if cell == Null {
+				b.Null(c)
+			} else {
+				b.Cell(c, []byte(cell))
+			}
+		}
+		add(b.Close(int64(n + 2)))
+		if n%64 == 63 {
+			add(b.Flush())
+		}
+	}
+	add(b.Flush())
+	return s
+}
