@@ -130,6 +130,26 @@ type countRequest struct {
 	Draft      string           `json:"draft,omitempty" description:"Names a definition that is being worked on: of its counts only the newest goes on."`
 }
 
+type diagnoseRequest struct {
+	Run        uint              `json:"run,omitempty" description:"Id of the run to diagnose."`
+	Definition *sieve.Definition `json:"definition,omitempty" description:"The definition to diagnose instead; it need not be saved."`
+}
+
+type traceRequest struct {
+	runPath
+	Key    []string `query:"key" json:"-" description:"Parts of a key; records that have each of them are traced."`
+	Record string   `query:"record" json:"-" description:"A record instead, by side and number: left-17."`
+}
+
+type lookRequest struct {
+	Key string `query:"key" json:"-" required:"true" description:"A part of a key, or several with · between them."`
+}
+
+type repeatedRequest struct {
+	runPath
+	Limit int `query:"limit" json:"-" description:"How many keys to list: 1 to 1,000, 100 where nothing is asked."`
+}
+
 type runRequest struct {
 	Sieve string `json:"sieve" required:"true" description:"Name of the sieve."`
 }
@@ -357,6 +377,19 @@ func routes(v *service.Service) []route {
 		}),
 		post("/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
 			return accepted(v.Count(ctx, r.Definition, r.Draft))
+		}),
+		post("/diagnoses", "diagnose", "Find out why records found no partner, in a run or with a definition", http.StatusAccepted,
+			func(ctx context.Context, r *diagnoseRequest) (reply[view.Job], error) {
+				return accepted(v.Diagnose(ctx, r.Run, r.Definition))
+			}),
+		get("/traces", "look", "Trace a key in the newest run of every sieve", func(ctx context.Context, r *lookRequest) (reply[*view.Looked], error) {
+			return ok(v.Look(ctx, r.Key))
+		}),
+		get("/runs/:run/trace", "trace", "Tell the way of records through a run", func(ctx context.Context, r *traceRequest) (reply[*view.Traces], error) {
+			return ok(v.Trace(ctx, r.Run, r.Key, r.Record))
+		}),
+		get("/runs/:run/repeated", "listRepeated", "List the repeated keys of a run, the one in most pairs first", func(ctx context.Context, r *repeatedRequest) (reply[*view.Repeated], error) {
+			return ok(v.Repeated(ctx, r.Run, r.Limit))
 		}),
 		post("/runs", "startRun", "Run a sieve over the newest snapshots of its record sets", http.StatusAccepted, func(ctx context.Context, r *runRequest) (reply[view.Job], error) {
 			return accepted(v.Run(ctx, r.Sieve))

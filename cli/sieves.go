@@ -10,7 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
 	"twinsieve/formats/sievefile"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -171,18 +173,7 @@ func newCounts(root *rootFlags) *cobra.Command {
 				return err
 			}
 			c := root.client()
-			var d sieve.Definition
-			var err error
-			switch {
-			case len(args) == 0:
-				d, err = f.definition("")
-			case strings.HasSuffix(args[0], sievefile.Ending):
-				d, err = readSieveFile(args[0])
-			default:
-				var s view.Sieve
-				s, _, err = c.Sieve(cmd.Context(), args[0])
-				d, err = s.Definition, fromService(err)
-			}
+			d, _, err := f.find(cmd, c, args)
 			if err != nil {
 				return err
 			}
@@ -211,6 +202,18 @@ func printCounts(p *printer, d sieve.Definition, counts *view.Counts) error {
 		}
 		return p.rows([]string{"comparison", "rows", "keeps"}, rows, counts)
 	}
+	fmt.Fprintf(p.out, "%s\n\n", counts.Sentence)
+	for _, w := range counts.Warnings {
+		fmt.Fprintf(p.out, "look: %s\n\n", w)
+	}
 	p.summary(s, d.Left, d.Right)
+	if r := counts.Repeated; r.Total > 0 {
+		fmt.Fprintf(p.out, "\n%s\n", p.bold(countOf(r.Total, "repeated key")))
+		var rows [][]string
+		for _, k := range r.Keys[:min(len(r.Keys), 5)] {
+			rows = append(rows, []string{shownKey(k.Key), summary.Number(k.Records[0]), summary.Number(k.Records[1]), summary.Number(k.Records[0] * k.Records[1])})
+		}
+		p.table([]string{"key", p.paint(tray.Left, d.Left), p.paint(tray.Right, d.Right), "pairs"}, rows, 1, 2, 3)
+	}
 	return nil
 }

@@ -16,6 +16,7 @@ import (
 	"twinsieve/core/tray"
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
+	"twinsieve/service/words"
 	"twinsieve/store"
 )
 
@@ -37,7 +38,13 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 		if err != nil {
 			return nil, err
 		}
-		return &view.JobResult{Counts: &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index)}}, nil
+		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index), Sentence: words.Sieve(&d), Warnings: []string{}}
+		repeated, err := repeatedOf(ctx, p.Plan, index, v.tables(p), repeatedListed)
+		if err != nil {
+			return nil, err
+		}
+		counts.Repeated = *repeated
+		return &view.JobResult{Counts: counts}, nil
 	})
 }
 
@@ -232,5 +239,5 @@ func runOf(row store.Run) (*view.Run, error) {
 		return nil, err
 	}
 	return &view.Run{ID: row.ID, Number: row.Number, Sieve: h.Sieve, Version: row.Version, Definition: h.Definition, Sides: h.Sides,
-		Summary: *h.Summary, Started: row.Started, Finished: row.Finished}, nil
+		Summary: *h.Summary, Started: row.Started, Finished: row.Finished, Sentence: words.Sieve(&h.Definition)}, nil
 }

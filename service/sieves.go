@@ -8,6 +8,7 @@ import (
 
 	"twinsieve/core/sieve"
 	"twinsieve/service/view"
+	"twinsieve/service/words"
 	"twinsieve/store"
 )
 
@@ -43,6 +44,7 @@ func sieveOf(row store.Sieve, definition string) (*view.Sieve, error) {
 		return nil, err
 	}
 	s.Definition.Name = row.Name
+	s.Sentence = words.Sieve(&s.Definition)
 	return s, nil
 }
 

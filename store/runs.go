@@ -94,6 +94,13 @@ func (s *Store) Runs(ctx context.Context, before uint, limit int) (runs []Run, e
 	return runs, err
 }
 
+// Newest lists the newest run of every sieve that is still there, the newest first.
+func (s *Store) Newest(ctx context.Context) (runs []Run, err error) {
+	newest := s.reads.Model(&Run{}).Select("max(runs.id)").Joins("JOIN sieves ON sieves.id = runs.sieve_id").Where("sealed = 1").Group("sieve_id")
+	err = s.reads.WithContext(ctx).Where("id IN (?)", newest).Order("id DESC").Find(&runs).Error
+	return runs, err
+}
+
 // Run returns a sealed run.
 func (s *Store) Run(ctx context.Context, id uint) (run Run, err error) {
 	err = s.reads.WithContext(ctx).Where("sealed = 1").Take(&run, id).Error

@@ -13,11 +13,12 @@ import (
 	"golang.org/x/text/unicode/runenames"
 )
 
-// letters are, in pairs, letters of other scripts and the Latin letter that each looks like.
+// letters are, in pairs, letters of other scripts and the Latin letter that each looks like. Small letters whose capitals look
+// Latin are among them, so that it does not matter whether letter case was ignored before.
 const letters = "АAВBЕEІIЈJКKМMНHОOРPСCТTУYХXЅSԚQԜWҮY" + // Cyrillic
-	"аaеeоoрpсcуyхxіiјjѕsһhԁdԛqԝwӏlкkүy" +
+	"аaеeоoрpсcуyхxіiјjѕsһhԁdԛqԝwӏlкkүyвbмmнhтt" +
 	"ΑAΒBΕEΖZΗHΙIΚKΜMΝNΟOΡPΤTΥYΧX" + // Greek
-	"οoνvιiρpαaυuκkχx" +
+	"οoνvιiρpαaυuκkχxβbεeζzηhμmτt" +
 	"ՕOօoսuՏS" // Armenian
 
 // marks are, in pairs, typographic marks and the plain one that each looks like.

@@ -16,6 +16,7 @@ func TestLook(t *testing.T) {
 		"a\u00a0b\u2009c\td":     "a b c d",
 		"M\u200bW\ufeff-\u00ad1": "MW-1",
 		"жук":                    "жyk",
+		"мw-4417":                "mw-4417",
 		"plain":                  "plain",
 	} {
 		if got := lookalike.Look(in); got != want {

@@ -105,6 +105,7 @@ func Names() []string {
 // several goroutines at once.
 type Chain struct {
 	steps []step
+	names []string // of the steps, as people write them
 	text  string
 }
 
@@ -125,6 +126,7 @@ func Compile(readings []Reading, s tray.Side, lists Lists) (Chain, error) {
 		}
 		c.steps = append(c.steps, step)
 		r.Side = nil
+		c.names = append(c.names, r.String())
 		c.text += r.String() + ", "
 	}
 	return c, nil
@@ -132,6 +134,31 @@ func Compile(readings []Reading, s tray.Side, lists Lists) (Chain, error) {
 
 // Same reports whether two chains read everything alike.
 func (c Chain) Same(other Chain) bool { return c.text == other.text }
+
+// Taken is what one step of a chain made of a cell.
+type Taken struct {
+	Reading string // in its text form
+	Value   Value
+}
+
+// Explain returns what each step of the chain makes of a cell, up to the step that leaves nothing to read on with.
+func (c Chain) Explain(cell []byte) (taken []Taken) {
+	if len(cell) == 0 {
+		return nil
+	}
+	for i, step := range c.steps {
+		out, ok := step(nil, cell)
+		switch {
+		case !ok:
+			return append(taken, Taken{c.names[i], Value{State: Unreadable}})
+		case len(out) == 0:
+			return append(taken, Taken{c.names[i], Value{State: Emptied}})
+		}
+		taken = append(taken, Taken{c.names[i], Value{Text: out}})
+		cell = out
+	}
+	return taken
+}
 
 // Reader applies a chain, cell by cell or to whole columns. It owns the buffers between the steps, so each goroutine
 // needs its own.

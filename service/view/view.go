@@ -70,6 +70,7 @@ type Sieve struct {
 	Version    int              `json:"version"`
 	Definition sieve.Definition `json:"definition"`
 	Updated    time.Time        `json:"updated"`
+	Sentence   string           `json:"sentence" description:"What pairs with what, in words."`
 }
 
 // Sieves is the list of sieves.
@@ -86,6 +87,10 @@ type Readings struct {
 type Counts struct {
 	Sides   [2]Side         `json:"sides" description:"Left and right."`
 	Summary summary.Summary `json:"summary"`
+
+	Sentence string   `json:"sentence" description:"What pairs with what, in words."`
+	Warnings []string `json:"warnings" nullable:"false" description:"What a person should look at before a run."`
+	Repeated Repeated `json:"repeated" description:"The keys that repeat most."`
 }
 
 // Side is one side of a match: which snapshot of which record set.
@@ -111,6 +116,7 @@ type Run struct {
 	Summary    summary.Summary  `json:"summary"`
 	Started    time.Time        `json:"started"`
 	Finished   time.Time        `json:"finished"`
+	Sentence   string           `json:"sentence" description:"What pairs with what, in words."`
 }
 
 // Runs is a page of runs, the newest first.
@@ -160,7 +166,7 @@ type Entries struct {
 // Job is something that takes its time.
 type Job struct {
 	ID       string     `json:"id"`
-	Kind     string     `json:"kind" enum:"load,run,count,profile,compute"`
+	Kind     string     `json:"kind" enum:"load,run,count,profile,compute,diagnose,advise,preview"`
 	Subject  string     `json:"subject" description:"What it is about: a record set or a sieve."`
 	State    string     `json:"state" enum:"queued,running,done,failed,cancelled,interrupted"`
 	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
@@ -183,6 +189,8 @@ type JobResult struct {
 	Set    *Set    `json:"set,omitempty" description:"Of a load, a profile or computed columns."`
 	Run    uint    `json:"run,omitempty" description:"Of a run: its id."`
 	Counts *Counts `json:"counts,omitempty" description:"Of a count."`
+
+	Diagnosis *Diagnosis `json:"diagnosis,omitempty" description:"Of a diagnosis."`
 }
 
 // Jobs is the list of jobs, the newest first.

@@ -1,0 +1,67 @@
+package view
+
+import (
+	"twinsieve/core/match"
+	"twinsieve/core/sieve"
+	"twinsieve/service/words"
+)
+
+// Diagnosis is why the records without a partner found none.
+type Diagnosis struct {
+	Sides   [2]Side  `json:"sides" description:"Left and right."`
+	Records [2]int64 `json:"records" description:"Records without a partner: missing or orphaned, and unkeyed."`
+	Looked  [2]int64 `json:"looked" description:"How many of them were looked at; of more than 500,000 on a side, the first."`
+	Causes  []Cause  `json:"causes" nullable:"false" description:"In a fixed order; each record is counted once, under the first cause that holds for it."`
+}
+
+// Cause is one reason why records found no partner.
+type Cause struct {
+	ID      string            `json:"id" description:"Names it within the diagnosis, such as ignore-case@1 for the first part of the key."`
+	Kind    string            `json:"kind"`
+	Says    string            `json:"says" description:"The cause in words, with the number of records."`
+	Records [2]int64          `json:"records"`
+	Remedy  string            `json:"remedy,omitempty" description:"The change of the sieve that would remedy it; absent where there is none."`
+	Applied *sieve.Definition `json:"applied,omitempty" description:"The definition with that change made."`
+	Listed  []Found           `json:"listed" nullable:"false" description:"The first 200 of its records."`
+}
+
+// Found is a record without a partner, and the one that it would pair with, or that comes near.
+type Found struct {
+	Side    string   `json:"side" enum:"left,right"`
+	Number  int64    `json:"number" description:"Counted from 1 in input order."`
+	Line    int64    `json:"line,omitempty"`
+	Key     []string `json:"key" nullable:"false" description:"Its key's texts before any reading."`
+	Partner int64    `json:"partner,omitempty" description:"Number of the other side's record; absent where there is none."`
+	Other   []string `json:"other,omitempty" description:"That record's key."`
+	Looks   []string `json:"looks,omitempty" description:"Where parts of the two keys look the same and differ, the characters named."`
+}
+
+// Traces are the ways of the records that have a key.
+type Traces struct {
+	Run   uint     `json:"run"`
+	Sieve string   `json:"sieve"`
+	Asked []string `json:"asked" nullable:"false"`
+	Found [2]int64 `json:"found" description:"Records of each side that have each of the texts as a part of their key."`
+	Ways  []Way    `json:"ways" nullable:"false" description:"Of the first of them."`
+}
+
+// Way is the way of one record through a run.
+type Way struct {
+	Side   string   `json:"side" enum:"left,right"`
+	Number int64    `json:"number" description:"Counted from 1 in input order."`
+	Tray   string   `json:"tray"`
+	Key    []string `json:"key" nullable:"false" description:"Its key's texts before any reading."`
+	words.Way
+	Text []string `json:"text" nullable:"false" description:"All of it, line by line."`
+}
+
+// Looked is what was found in several runs.
+type Looked struct {
+	Runs []Traces `json:"runs" nullable:"false" description:"One for each run that was looked through: the newest of each sieve."`
+}
+
+// Repeated lists keys that repeat.
+type Repeated struct {
+	Keys  []match.RepeatedKey `json:"keys" nullable:"false" description:"The key that takes part in most pairs first."`
+	Total int64               `json:"total" description:"How many keys repeat on a side."`
+}
