@@ -130,6 +130,11 @@ type countRequest struct {
 	Draft      string           `json:"draft,omitempty" description:"Names a definition that is being worked on: of its counts only the newest goes on."`
 }
 
+type adviceRequest struct {
+	Left  string `json:"left" required:"true" description:"Name of the left record set."`
+	Right string `json:"right" required:"true" description:"Name of the right record set."`
+}
+
 type diagnoseRequest struct {
 	Run        uint              `json:"run,omitempty" description:"Id of the run to diagnose."`
 	Definition *sieve.Definition `json:"definition,omitempty" description:"The definition to diagnose instead; it need not be saved."`
@@ -378,6 +383,10 @@ func routes(v *service.Service) []route {
 		post("/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
 			return accepted(v.Count(ctx, r.Definition, r.Draft))
 		}),
+		post("/advices", "advise", "Find out which columns of two record sets could make two records the same", http.StatusAccepted,
+			func(ctx context.Context, r *adviceRequest) (reply[view.Job], error) {
+				return accepted(v.Advise(ctx, r.Left, r.Right))
+			}),
 		post("/diagnoses", "diagnose", "Find out why records found no partner, in a run or with a definition", http.StatusAccepted,
 			func(ctx context.Context, r *diagnoseRequest) (reply[view.Job], error) {
 				return accepted(v.Diagnose(ctx, r.Run, r.Definition))

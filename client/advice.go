@@ -11,6 +11,12 @@ import (
 	"twinsieve/service/view"
 )
 
+// Advise begins to find out which columns of two record sets could make two records the same.
+func (c *Client) Advise(ctx context.Context, left, right string) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/advices", nil, map[string]string{"left": left, "right": right}, &out)
+	return out, err
+}
+
 // Diagnose begins to find out why records found no partner with a definition, which need not be saved.
 func (c *Client) Diagnose(ctx context.Context, d sieve.Definition) (out view.Job, err error) {
 	_, err = c.json(ctx, http.MethodPost, "/diagnoses", nil, map[string]any{"definition": d}, &out)

@@ -73,8 +73,11 @@ const (
 )
 
 // RelationOf returns the relation that the totals show.
-func RelationOf(t *match.Totals) Relation {
-	switch many := [2]bool{t.Most[0] > 1, t.Most[1] > 1}; many {
+func RelationOf(t *match.Totals) Relation { return Related(t.Most) }
+
+// Related returns the relation of sides of which so many records at most have one key that both sides have.
+func Related(most [2]int64) Relation {
+	switch many := [2]bool{most[0] > 1, most[1] > 1}; many {
 	case [2]bool{false, true}:
 		return OneToMany
 	case [2]bool{true, false}:

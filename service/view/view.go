@@ -191,6 +191,7 @@ type JobResult struct {
 	Counts *Counts `json:"counts,omitempty" description:"Of a count."`
 
 	Diagnosis *Diagnosis `json:"diagnosis,omitempty" description:"Of a diagnosis."`
+	Advice    *Advice    `json:"advice,omitempty" description:"Of an advice."`
 }
 
 // Jobs is the list of jobs, the newest first.

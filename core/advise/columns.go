@@ -1,0 +1,251 @@
+package advise
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
+	"github.com/cespare/xxhash/v2"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/tray"
+	"twinsieve/core/typing"
+)
+
+// typed is how many records the types of columns are found in.
+const typed = 50_000
+
+type adviser struct {
+	tables  [2]record.Table
+	columns [2][]column
+	out     *Advice
+}
+
+// column is a column with its values in one form, so that values that mean the same are the same.
+type column struct {
+	name   string
+	found  typing.Finding
+	form   string   // of a date: its layout
+	hashes []uint64 // of each record's value in that form; 0: blank
+	sorted []uint64 // the different ones
+}
+
+func (a *adviser) types(ctx context.Context, s tray.Side) error {
+	names := a.tables[s].Columns()
+	finders := make([]*typing.Finder, len(names))
+	for i := range finders {
+		finders[i] = typing.NewFinder()
+	}
+	for n, start := range a.tables[s].Starts() {
+		if start >= typed {
+			break
+		}
+		b, err := a.tables[s].Batch(ctx, n)
+		if err != nil {
+			return err
+		}
+		for c, col := range b.Columns {
+			for i := range b.Records() {
+				if col.IsValid(i) && len(col.Value(i)) > 0 {
+					finders[c].Add([]byte(col.Value(i)), 1)
+				}
+			}
+		}
+	}
+	for c, name := range names {
+		found := finders[c].Find()
+		a.columns[s] = append(a.columns[s], column{name: name, found: found, form: found.Form})
+	}
+	return nil
+}
+
+// settleDates gives columns whose dates can be read in two ways the layout in which more of their days are days of the other
+// side. It is a proposal that the advice shows.
+func (a *adviser) settleDates() {
+	for _, s := range tray.Sides {
+		for i := range a.columns[s] {
+			c := &a.columns[s][i]
+			if c.found.Name != typing.Date || c.form != "" || len(c.found.Ambiguous) == 0 {
+				continue
+			}
+			c.form = c.found.Ambiguous[0].Form // the day first, as long as nothing speaks against it
+		}
+	}
+}
+
+// ladder are readings that make texts alike, each added to those before it.
+var ladder = []string{"trim", "single-spaces", "ignore-case", "drop-accents", "drop-zeros-in-digit-runs"}
+
+// readings are what brings a column's values into the form in which they are held against others.
+func (c *column) readings(rungs int) []reading.Reading {
+	var texts []string
+	switch {
+	case c.found.Name == typing.Date && c.form != "":
+		texts = []string{"trim", "date " + c.form}
+	case c.found.Name == typing.Decimal && c.found.Form != "":
+		texts = []string{"trim", "number " + c.found.Form}
+	default:
+		texts = ladder[:rungs]
+	}
+	var list []reading.Reading
+	for _, text := range texts {
+		r, err := reading.Parse(text)
+		if err != nil {
+			panic("advise: " + err.Error())
+		}
+		list = append(list, r)
+	}
+	return list
+}
+
+func (c *column) isText() bool {
+	return !(c.found.Name == typing.Date && c.form != "" || c.found.Name == typing.Decimal && c.found.Form != "")
+}
+
+// reader reads the column into its form; what cannot be read so stays as it came.
+func (c *column) reader() *reading.Reader {
+	chain, err := reading.Compile(c.readings(len(ladder)), tray.Left, nil)
+	if err != nil {
+		panic("advise: " + err.Error())
+	}
+	return chain.Reader()
+}
+
+func hashOf(r *reading.Reader, col *array.String, i int) uint64 {
+	if col.IsNull(i) {
+		return 0
+	}
+	cell := []byte(col.Value(i))
+	v := r.Cell(cell)
+	switch {
+	case v.State.IsBlank():
+		return 0
+	case v.State == reading.Unreadable:
+		return max(xxhash.Sum64(cell), 1)
+	}
+	return max(xxhash.Sum64(v.Text), 1)
+}
+
+// load reads all columns of both sides. Of sides with too many records it keeps those whose value in the best pair of columns is
+// in a sample that is the same on both sides.
+func (a *adviser) load(ctx context.Context) error {
+	keep, at := ^uint64(0), [2]int{}
+	if largest := max(a.out.Records[0], a.out.Records[1]); largest > MostRecords {
+		var err error
+		if at, err = a.sampleColumns(ctx); err != nil {
+			return err
+		}
+		keep = keep / uint64(largest) * MostRecords
+	}
+	for _, s := range tray.Sides {
+		columns := a.columns[s]
+		readers := make([]*reading.Reader, len(columns))
+		for c := range columns {
+			readers[c] = columns[c].reader()
+		}
+		for n := range a.tables[s].Starts() {
+			b, err := a.tables[s].Batch(ctx, n)
+			if err != nil {
+				return err
+			}
+			for i := range b.Records() {
+				if keep != ^uint64(0) && hashOf(readers[at[s]], b.Columns[at[s]], i) > keep {
+					continue
+				}
+				a.out.Looked[s]++
+				for c, col := range b.Columns {
+					columns[c].hashes = append(columns[c].hashes, hashOf(readers[c], col, i))
+				}
+			}
+		}
+		for c := range columns {
+			col := &columns[c]
+			col.sorted = slices.Clone(col.hashes)
+			slices.Sort(col.sorted)
+			shown := Column{Name: col.name, Type: typing.Type{Name: col.found.Name, Form: col.form}.String()}
+			for i := 0; i < len(col.sorted); {
+				end := i
+				for end < len(col.sorted) && col.sorted[end] == col.sorted[i] {
+					end++
+				}
+				switch {
+				case col.sorted[i] == 0:
+					shown.Blank += int64(end - i)
+				case end-i == 1:
+					shown.Unique++
+				}
+				i = end
+			}
+			col.sorted = slices.Compact(col.sorted)
+			if len(col.sorted) > 0 && col.sorted[0] == 0 {
+				col.sorted = col.sorted[1:]
+			}
+			shown.Distinct = int64(len(col.sorted))
+			a.out.Columns[s] = append(a.out.Columns[s], shown)
+		}
+	}
+	return nil
+}
+
+// sketch is how many of a column's least hashes stand for it.
+const sketch = 4096
+
+// sampleColumns finds the pair of columns to sample by: the one that shares most different values.
+func (a *adviser) sampleColumns(ctx context.Context) (at [2]int, err error) {
+	var least [2][][]uint64
+	for _, s := range tray.Sides {
+		least[s] = make([][]uint64, len(a.columns[s]))
+		readers := make([]*reading.Reader, len(a.columns[s]))
+		for c := range readers {
+			readers[c] = a.columns[s][c].reader()
+		}
+		for n := range a.tables[s].Starts() {
+			b, err := a.tables[s].Batch(ctx, n)
+			if err != nil {
+				return at, err
+			}
+			for c, col := range b.Columns {
+				list := least[s][c]
+				for i := range b.Records() {
+					h := hashOf(readers[c], col, i)
+					if h == 0 || len(list) == sketch && h >= list[sketch-1] {
+						continue
+					}
+					if place, found := slices.BinarySearch(list, h); !found {
+						list = slices.Insert(list, place, h)
+						list = list[:min(len(list), sketch)]
+					}
+				}
+				least[s][c] = list
+			}
+		}
+	}
+	best := -1
+	for l := range least[0] {
+		for r := range least[1] {
+			if n := shared(least[0][l], least[1][r]); n > best {
+				best, at = n, [2]int{l, r}
+			}
+		}
+	}
+	return at, nil
+}
+
+// shared counts what two ascending lists have in common.
+func shared(a, b []uint64) (n int) {
+	for i, j := 0, 0; i < len(a) && j < len(b); {
+		switch c := cmp.Compare(a[i], b[j]); {
+		case c < 0:
+			i++
+		case c > 0:
+			j++
+		default:
+			n++
+			i++
+			j++
+		}
+	}
+	return n
+}
