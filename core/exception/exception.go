@@ -23,6 +23,7 @@ type Entry struct {
 	Fields []Field // outcome of each compared field, for pairs
 	Causes []Cause // why the record has no key, for unkeyed records
 	Group  *Group  // of a group that is compared by its totals: all its records; Sides are its first
+	Hand   uint    // acceptance of a pairing by hand; 0: it is none
 	Failed string  // of an excluded record for which the filter could not be decided: why
 	Said   string  // why it is in its tray, where somebody has said that already
 }
@@ -117,6 +118,8 @@ func PlaceOf(index *match.Index, s tray.Side, row uint32) Place {
 	switch partner := side.Partners[row]; {
 	case !at.Paired():
 		return Place{at, s, row}
+	case index.HandOf(s, row) != nil:
+		return Place{at, tray.Left, index.HandOf(s, row).Rows[tray.Left][0]}
 	case partner == match.None:
 		key := side.Keys[row]
 		return Place{at, tray.Left, uint32(slices.Index(index.Sides[tray.Left].Keys, key))}
@@ -187,7 +190,7 @@ func read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 			start = end
 		}
 	}
-	if plan.Repeats == sieve.Totals {
+	if plan.Repeats == sieve.Totals || len(index.Hand) > 0 {
 		if err := readGroups(ctx, plan, index, tables, entries, most); err != nil {
 			return nil, err
 		}

@@ -2,6 +2,7 @@ package exception
 
 import (
 	"context"
+	"slices"
 
 	"twinsieve/core/match"
 	"twinsieve/core/pairing"
@@ -14,7 +15,7 @@ import (
 // MostMembers is how many records of a side a group that is only looked at has listed.
 const MostMembers = 100
 
-// Group is an entry's records where a sieve compares totals: all that carry its key.
+// Group is an entry's records where a sieve compares totals, all that carry its key, or where they were paired by hand.
 type Group struct {
 	Count   [2]int64    // records of each side
 	Records [2][]Record // the first of them, in input order
@@ -23,24 +24,54 @@ type Group struct {
 // readGroups fills in the groups of the entries that are pairs: their first records, at most so many (below 0: all), and how
 // the fields of all their records came out.
 func readGroups(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, entries []Entry, most int) error {
-	byKey := map[uint32]int{} // entry of a key
+	byKey := map[uint32]int{}   // entry of a key
+	var byRow [2]map[uint32]int // entry of a record that was paired by hand
+	byRow[0], byRow[1] = map[uint32]int{}, map[uint32]int{}
 	sums := map[int]*pairing.Group{}
 	for n := range entries {
-		if e := &entries[n]; e.Tray.Paired() {
-			byKey[index.Sides[tray.Left].Keys[e.Number]] = n
-			sums[n] = pairing.NewGroup(plan.Fields)
-			e.Group = &Group{}
+		e := &entries[n]
+		if !e.Tray.Paired() {
+			continue
 		}
+		hand := index.HandOf(tray.Left, e.Number)
+		switch {
+		case hand != nil:
+			e.Hand = hand.ID
+			for _, s := range tray.Sides {
+				for _, row := range hand.Rows[s] {
+					byRow[s][row] = n
+				}
+			}
+		case plan.Repeats == sieve.Totals:
+			byKey[index.Sides[tray.Left].Keys[e.Number]] = n
+		default:
+			continue
+		}
+		sums[n] = pairing.NewGroup(plan.Fields)
+		e.Group = &Group{}
 	}
-	if len(byKey) == 0 {
+	if len(sums) == 0 {
 		return nil
 	}
 	for _, s := range tray.Sides {
 		var rows []uint32
-		var of []int
-		for row, key := range index.Sides[s].Keys {
-			if n, ok := byKey[key]; ok && key != match.None {
-				rows, of = append(rows, uint32(row)), append(of, n)
+		if len(byKey) > 0 {
+			for row, key := range index.Sides[s].Keys {
+				if _, ok := byKey[key]; ok && key != match.None && index.Sides[s].Trays[row].Paired() && index.HandOf(s, uint32(row)) == nil {
+					rows = append(rows, uint32(row))
+				}
+			}
+		}
+		for row := range byRow[s] {
+			rows = append(rows, row)
+		}
+		slices.Sort(rows)
+		var of []int // entry of each row
+		for _, row := range rows {
+			if n, ok := byRow[s][row]; ok {
+				of = append(of, n)
+			} else {
+				of = append(of, byKey[index.Sides[s].Keys[row]])
 			}
 		}
 		readers := make([]*reading.Reader, len(plan.Values))

@@ -1,6 +1,8 @@
 package match
 
 import (
+	"slices"
+
 	"twinsieve/core/exact"
 	"twinsieve/core/tray"
 )
@@ -14,6 +16,7 @@ type Index struct {
 	Sides   [2]Side
 	Totals  Totals
 	Amounts []AmountSums // one for each amount of the plan
+	Hand    []Hand       // records that were paired by hand
 	Spilled int64        // bytes that went to temporary files
 }
 
@@ -30,6 +33,9 @@ type Totals struct {
 	Trays     [2][tray.Count]int64 `json:"trays"`
 	Pairs     [tray.Count]int64    `json:"pairs"`     // matched and differing pairs, or groups where totals are compared
 	Undecided [2]int64             `json:"undecided"` // excluded records for which the filter could not be decided
+	Crosswalk int                  `json:"crosswalk"` // version of the crosswalk that was used; 0: none
+	Stale     int                  `json:"stale"`     // of its equivalences, those that say nothing any more
+	StaleHand int                  `json:"staleHand"` // of its pairings by hand, those whose records are not there, or have found partners
 	Keys      int64                `json:"keys"`      // different keys on either side
 	Shared    int64                `json:"shared"`    // different keys on both sides
 	Product   int64                `json:"product"`   // Σ l·r over all keys
@@ -40,6 +46,16 @@ type Totals struct {
 	Unkeyed   [2][]Causes          `json:"unkeyed"`   // by key part; a record counts under its first part that fails
 	Parts     [2][]Causes          `json:"parts"`     // by key part, over all records that are not excluded
 	Values    [2][]Causes          `json:"values"`    // by value that is compared or balanced, over records that are not excluded
+}
+
+// HandOf returns the pairing by hand that a record of side s is part of, or nil.
+func (x *Index) HandOf(s tray.Side, row uint32) *Hand {
+	for i := range x.Hand {
+		if slices.Contains(x.Hand[i].Rows[s], row) {
+			return &x.Hand[i]
+		}
+	}
+	return nil
 }
 
 // Causes counts how the values of a column came out of their readings.

@@ -67,6 +67,9 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts
 		}
 		m.index.Sides[s] = newSide(n)
 	}
+	if len(plan.Crosswalk.Keys) > 0 {
+		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
+	}
 	m.partitions = newPartitions(partitionCount(left.Records()+right.Records(), opts), opts)
 	defer m.partitions.close()
 	tallies := make([]*tally, opts.Workers)
@@ -87,6 +90,9 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts
 		return nil, err
 	}
 	m.number()
+	if err := m.applyHand(ctx, tallies[0]); err != nil {
+		return nil, err
+	}
 	m.total(tallies)
 	m.index.Spilled = m.partitions.spilled()
 	return m.index, nil
@@ -98,6 +104,7 @@ type matcher struct {
 	opts       Options
 	partitions *partitions
 	index      *Index
+	classes    *Classes // nil: no key is joined with another
 }
 
 // number gives every key its number by first appearance, left side first, instead of the number by partition.
@@ -133,7 +140,11 @@ func (m *matcher) total(tallies []*tally) {
 	for _, t := range tallies {
 		sum.merge(t)
 	}
+	sum.StaleHand = m.index.Totals.StaleHand
 	m.index.Totals = sum.Totals
+	if m.index.Totals.Crosswalk = m.plan.Crosswalk.Version; m.classes != nil {
+		m.index.Totals.Stale = m.classes.Stale
+	}
 	m.index.Amounts = sum.amounts
 	for _, s := range tray.Sides {
 		m.index.Totals.Records[s] = m.inputs[s].Records()

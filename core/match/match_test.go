@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"twinsieve/core/balance"
@@ -93,6 +94,16 @@ func (c *oracleCase) match(t testing.TB, batch int, opts match.Options) (*sieve.
 	if err != nil {
 		t.Fatal(err)
 	}
+	plan.Crosswalk.Version = len(c.equal)
+	for _, e := range c.equal {
+		var keys [2][]string
+		for s := range 2 {
+			for _, cell := range c.rows[s][e[s]][:c.parts] {
+				keys[s] = append(keys[s], strings.TrimPrefix(cell, null))
+			}
+		}
+		plan.Crosswalk.Keys = append(plan.Crosswalk.Keys, sieve.KeysEqual{Left: keys[0], Right: keys[1]})
+	}
 	var tables [2]record.Table
 	for s := range 2 {
 		var rows [][]string
@@ -138,6 +149,11 @@ func randomCase(r *rand.Rand) *oracleCase {
 			}
 			c.rows[s] = append(c.rows[s], row)
 			c.excluded[s] = append(c.excluded[s], r.IntN(12) == 0)
+		}
+	}
+	if r.IntN(4) == 0 && len(c.rows[0]) > 0 && len(c.rows[1]) > 0 {
+		for range 1 + r.IntN(3) {
+			c.equal = append(c.equal, [2]int{r.IntN(len(c.rows[0])), r.IntN(len(c.rows[1]))})
 		}
 	}
 	return c

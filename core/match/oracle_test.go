@@ -2,6 +2,7 @@ package match_test
 
 import (
 	"cmp"
+	"maps"
 	"math/big"
 	"slices"
 	"strings"
@@ -16,9 +17,10 @@ import (
 // oracleCase is one small problem: a key of one or two parts, then an amount within 0.05, a date within a day, a text.
 type oracleCase struct {
 	parts       int
-	blanksEqual bool // of the first key part
-	fields      int  // how many of the three fields are compared
-	totals      bool // repeats: totals
+	blanksEqual bool     // of the first key part
+	fields      int      // how many of the three fields are compared
+	totals      bool     // repeats: totals
+	equal       [][2]int // pairs of a left and a right record whose keys are said to be the same
 	rows        [2][][]string
 	came        [2][][]string // rows with their nulls, where those are not in rows
 	excluded    [2][]bool
@@ -37,8 +39,28 @@ type oracleAnswer struct {
 	crowded int // keys with two records or more on both sides
 }
 
-// oracleKey reads a key: trimmed, lower case, without zeros at the start of runs of digits. ok is false when unkeyed.
+// key is a record's key, or its class where keys are said to be the same: joined again and again until nothing changes.
 func (c *oracleCase) key(row []string) (string, bool) {
+	key, ok := c.plainKey(row)
+	if len(c.equal) == 0 {
+		return key, ok
+	}
+	class := map[string]bool{key: true}
+	for changed := ok; changed; {
+		changed = false
+		for _, e := range c.equal {
+			l, okl := c.plainKey(c.rows[0][e[0]])
+			r, okr := c.plainKey(c.rows[1][e[1]])
+			if okl && okr && class[l] != class[r] {
+				class[l], class[r], changed = true, true, true
+			}
+		}
+	}
+	return slices.Min(slices.Collect(maps.Keys(class))), ok
+}
+
+// plainKey reads a key: trimmed, lower case, without zeros at the start of runs of digits. ok is false when unkeyed.
+func (c *oracleCase) plainKey(row []string) (string, bool) {
 	var parts []string
 	for p := range c.parts {
 		text := strings.ToLower(strings.TrimSpace(row[p]))

@@ -114,6 +114,12 @@ func (r *sideReader) read(b *record.Batch) error {
 			continue
 		}
 		keyEnd, keyed := r.putKey(i)
+		if keyed && r.m.classes != nil {
+			if class, ok := r.m.classes.of[string(r.entry[entryHead:keyEnd])]; ok {
+				r.reserve(entryHead + len(class))
+				keyEnd = entryHead + copy(r.entry[entryHead:], class)
+			}
+		}
 		end := keyEnd
 		for v := range r.values {
 			value := r.values[v].out.At(i)

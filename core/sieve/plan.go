@@ -21,6 +21,7 @@ type Plan struct {
 	Values     []PlanValue            // what fields and amounts read, each once
 	Amounts    []PlanAmount           // amounts of the balance
 	Repeats    Repeats
+	Crosswalk  Crosswalk // set by who has one
 
 	lists reading.Lists
 }

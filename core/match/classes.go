@@ -1,0 +1,122 @@
+package match
+
+import (
+	"bytes"
+	"encoding/binary"
+
+	"twinsieve/core/reading"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// MostInClass is how many different keys a class of a crosswalk may have.
+const MostInClass = 1000
+
+// Classes are the keys that a crosswalk joins: transitive, so that each class acts as one key. The zero value joins nothing.
+type Classes struct {
+	of      map[string][]byte   // the class's least key, by the key
+	members map[string][]string // of a class, by its least key
+	Stale   int                 // equivalences that say nothing any more, for one of their keys has no value as the sieve reads it
+}
+
+// NewClasses makes the classes of a plan's crosswalk.
+func NewClasses(plan *sieve.Plan, list []sieve.KeysEqual) *Classes {
+	c := &Classes{of: map[string][]byte{}, members: map[string][]string{}}
+	parent := map[string]string{}
+	var find func(k string) string
+	find = func(k string) string {
+		if p, ok := parent[k]; ok && p != k {
+			root := find(p)
+			parent[k] = root
+			return root
+		}
+		return k
+	}
+	readers := [2]*keyReader{newKeyReader(plan, tray.Left), newKeyReader(plan, tray.Right)}
+	for _, e := range list {
+		l, ok := readers[0].read(e.Left)
+		r, ok2 := readers[1].read(e.Right)
+		if !ok || !ok2 {
+			c.Stale++
+			continue
+		}
+		a, b := find(string(l)), find(string(r))
+		if bytes.Compare([]byte(b), []byte(a)) < 0 {
+			a, b = b, a
+		}
+		parent[a], parent[b] = a, a // the least of a class is its root
+		for _, k := range []string{string(l), string(r)} {
+			if _, ok := parent[k]; !ok {
+				parent[k] = k
+			}
+		}
+	}
+	for k := range parent {
+		root := find(k)
+		c.of[k] = []byte(root)
+		c.members[root] = append(c.members[root], k)
+	}
+	return c
+}
+
+// Size is how many keys the class of a key has, as its texts came on side s; 1 where it is in none.
+func (c *Classes) Size(plan *sieve.Plan, s tray.Side, key []string) int {
+	k, ok := newKeyReader(plan, s).read(key)
+	if !ok {
+		return 0
+	}
+	root, ok := c.of[string(k)]
+	if !ok {
+		return 1
+	}
+	return len(c.members[string(root)])
+}
+
+// Same returns those of the equivalences whose keys are of the class of a key of side s.
+func (c *Classes) Same(plan *sieve.Plan, s tray.Side, key []string, list []sieve.KeysEqual) (same []sieve.KeysEqual) {
+	k, ok := newKeyReader(plan, s).read(key)
+	root, joined := c.of[string(k)]
+	if !ok || !joined {
+		return nil
+	}
+	left := newKeyReader(plan, tray.Left)
+	for _, e := range list {
+		if l, ok := left.read(e.Left); ok && bytes.Equal(c.of[string(l)], root) {
+			same = append(same, e)
+		}
+	}
+	return same
+}
+
+// keyReader reads keys whose texts are at hand, into the bytes that the index knows them by.
+type keyReader struct {
+	plan    *sieve.Plan
+	readers []*reading.Reader
+}
+
+func newKeyReader(plan *sieve.Plan, s tray.Side) *keyReader {
+	r := &keyReader{plan: plan}
+	for _, k := range plan.Key {
+		r.readers = append(r.readers, k.Chain[s].Reader())
+	}
+	return r
+}
+
+func (r *keyReader) read(texts []string) (key []byte, ok bool) {
+	if len(texts) != len(r.readers) {
+		return nil, false
+	}
+	for p, reader := range r.readers {
+		v := reader.Cell([]byte(texts[p]))
+		switch {
+		case v.State == reading.Text:
+			key = binary.AppendUvarint(key, uint64(len(v.Text))+1)
+			key = append(key, v.Text...)
+		case v.State.IsBlank() && r.plan.Key[p].BlanksEqual:
+			key = append(key, 0)
+		default:
+			return nil, false
+		}
+	}
+	return key, true
+}
