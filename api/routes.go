@@ -135,6 +135,32 @@ type adviceRequest struct {
 	Right string `json:"right" required:"true" description:"Name of the right record set."`
 }
 
+type decideRequest struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	view.Decision
+}
+
+type takeBackRequest struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	Entry     uint   `path:"entry" json:"-" description:"Id of the entry."`
+	By        string `query:"by" json:"-" description:"Who takes it back."`
+}
+
+type handRequest struct {
+	runPath
+	view.HandPair
+}
+
+type nearRequest struct {
+	runPath
+	Least float64 `json:"least,omitempty" description:"The least score of a suggestion, from 0 to 1; 0.75 where not stated."`
+}
+
+type readingRequest struct {
+	Definition sieve.Definition `json:"definition" required:"true"`
+	view.ReadingPlace
+}
+
 type diagnoseRequest struct {
 	Run        uint              `json:"run,omitempty" description:"Id of the run to diagnose."`
 	Definition *sieve.Definition `json:"definition,omitempty" description:"The definition to diagnose instead; it need not be saved."`
@@ -340,6 +366,10 @@ func routes(v *service.Service) []route {
 		get("/readings", "listReadings", "List the readings that exist", func(context.Context, *none) (reply[*view.Readings], error) {
 			return ok(v.Readings(), nil)
 		}),
+		post("/readings/tried", "tryReading", "Find out what one reading of a definition does to its values and to what pairs", http.StatusAccepted,
+			func(ctx context.Context, r *readingRequest) (reply[view.Job], error) {
+				return accepted(v.TryReading(ctx, r.Definition, r.ReadingPlace))
+			}),
 		get("/sieves", "listSieves", "List the sieves", func(ctx context.Context, _ *none) (reply[*view.Sieves], error) {
 			return ok(v.Sieves(ctx))
 		}),
@@ -399,6 +429,27 @@ func routes(v *service.Service) []route {
 		}),
 		get("/runs/:run/repeated", "listRepeated", "List the repeated keys of a run, the one in most pairs first", func(ctx context.Context, r *repeatedRequest) (reply[*view.Repeated], error) {
 			return ok(v.Repeated(ctx, r.Run, r.Limit))
+		}),
+		post("/runs/:run/near", "findNear", "Look for records without a partner that might belong together", http.StatusAccepted, func(ctx context.Context, r *nearRequest) (reply[view.Job], error) {
+			return accepted(v.Near(ctx, r.Run, r.Least))
+		}),
+		post("/runs/:run/pairs/tried", "tryPair", "Say what records would be if they were paired by hand, and pair nothing", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.TriedPair], error) {
+			return ok(v.TryPair(ctx, r.Run, r.HandPair))
+		}),
+		post("/runs/:run/pairs", "pairByHand", "Pair records by hand, whatever their keys, from the next run on", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.Crosswalk], error) {
+			return ok(v.PairByHand(ctx, r.Run, r.HandPair))
+		}),
+		get("/sieves/:name/crosswalk", "getCrosswalk", "Get what has been accepted as the same in a sieve, and refused", func(ctx context.Context, r *sievePath) (reply[*view.Crosswalk], error) {
+			return ok(v.Crosswalk(ctx, r.Name))
+		}),
+		post("/sieves/:name/crosswalk", "decideKeys", "Accept keys as the same, or refuse that they are, from the next run on", http.StatusOK, func(ctx context.Context, r *decideRequest) (reply[*view.Crosswalk], error) {
+			return ok(v.Decide(ctx, r.SieveName, r.Decision))
+		}),
+		remove("/sieves/:name/crosswalk/:entry", "takeBack", "Take an entry of a crosswalk back; what it was stays to be seen", func(ctx context.Context, r *takeBackRequest) (reply[*view.Crosswalk], error) {
+			return ok(v.TakeBack(ctx, r.SieveName, r.Entry, r.By))
+		}),
+		download("/sieves/:name/crosswalk/export", "exportCrosswalk", "Hand over the keys that a crosswalk joins, as CSV", "text/csv", func(ctx context.Context, r *sievePath) (*service.Export, error) {
+			return v.ExportCrosswalk(ctx, r.Name)
 		}),
 		post("/runs", "startRun", "Run a sieve over the newest snapshots of its record sets", http.StatusAccepted, func(ctx context.Context, r *runRequest) (reply[view.Job], error) {
 			return accepted(v.Run(ctx, r.Sieve))

@@ -55,7 +55,7 @@ func newRoot() *cobra.Command {
 		return wrongRequest("%s. See %s --help", err, cmd.CommandPath())
 	})
 	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags),
-		newReport(flags), newDiagnose(flags), newTrace(flags), newExport(flags), newSift(flags))
+		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags))
 	return root
 }
 

@@ -27,6 +27,10 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: handover.Reason(plan, e), Steps: handover.Steps(plan, e)}
 	if e.Tray.Paired() {
 		out.Side = "both"
+		out.Joined = e.Joined
+	}
+	if e.Hand > 0 {
+		out.Accepted = &view.Acceptance{ID: e.Hand}
 	}
 	for s, into := range []**view.Record{&out.Left, &out.Right} {
 		if r := e.Sides[s]; r != nil {
@@ -243,7 +247,11 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 		if err != nil {
 			return nil, err
 		}
-		return storedEntry(row)
+		e, err := storedEntry(row)
+		if err != nil {
+			return nil, err
+		}
+		return e, v.withAcceptance(ctx, e)
 	}
 	r, err := v.report(ctx, run)
 	if err != nil {
@@ -265,9 +273,25 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 		}
 		e := entryOf(r.plan, &entries[0])
 		e.ID = id
-		return &e, nil
+		return &e, v.withAcceptance(ctx, &e)
 	}
 	return nil, missing
+}
+
+// withAcceptance fills in by whom and why an entry was paired by hand.
+func (v *Service) withAcceptance(ctx context.Context, e *view.Entry) error {
+	if e.Accepted == nil {
+		return nil
+	}
+	row, err := v.store.Acceptance(ctx, e.Accepted.ID)
+	if errors.Is(err, store.ErrNotFound) { // with its sieve
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	e.Accepted, err = acceptanceOf(row)
+	return err
 }
 
 // Export is a hand-over ready to be written.

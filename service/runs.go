@@ -44,6 +44,11 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 			return nil, err
 		}
 		counts.Repeated = *repeated
+		warnings, err := clashes(ctx, p.Plan, v.tables(p))
+		if err != nil {
+			return nil, err
+		}
+		counts.Warnings = append(counts.Warnings, warnings...)
 		return &view.JobResult{Counts: counts}, nil
 	})
 }
@@ -53,6 +58,19 @@ func (v *Service) tables(p *planned) [2]record.Table {
 }
 
 func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, error) {
+	index, err := v.matchAny(ctx, j, p)
+	if err != nil {
+		return nil, err
+	}
+	err = summary.Unread(ctx, p.Plan, index, v.tables(p))
+	if fault := new(summary.UnreadError); errors.As(err, &fault) {
+		return nil, view.BadDefinition.New(fault.Error()+".", view.Fault{Where: fault.Where, What: fault.What})
+	}
+	return index, err
+}
+
+// matchAny is match for a definition that may read nothing.
+func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Index, error) {
 	tables := v.tables(p)
 	index, err := match.Build(ctx, p.Plan, tables[0], tables[1], match.Options{
 		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
@@ -61,13 +79,6 @@ func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, 
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		what := err.Error() + "; give the key another part, or let repeats be paired or compared by their totals"
 		return nil, view.BadDefinition.New(what+".", view.Fault{Where: "repeats", What: what})
-	}
-	if err != nil {
-		return nil, err
-	}
-	err = summary.Unread(ctx, p.Plan, index, tables)
-	if fault := new(summary.UnreadError); errors.As(err, &fault) {
-		return nil, view.BadDefinition.New(fault.Error()+".", view.Fault{Where: fault.Where, What: fault.What})
 	}
 	return index, err
 }
@@ -133,7 +144,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
-	run, err := w.Seal(ctx, string(head), &index.Totals)
+	run, err := w.Seal(ctx, string(head), index)
 	if err != nil {
 		return nil, err
 	}

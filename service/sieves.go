@@ -117,7 +117,8 @@ type planned struct {
 	sets      [2]string
 }
 
-// plan holds a definition against the newest snapshots of its record sets.
+// plan holds a definition against the newest snapshots of its record sets. Where a sieve of its name is saved, it has that one's
+// crosswalk.
 func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error) {
 	p := &planned{sets: [2]string{d.Left, d.Right}}
 	for s, name := range p.sets {
@@ -139,7 +140,22 @@ func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error
 	if fault := new(sieve.Error); errors.As(err, &fault) {
 		return nil, view.BadDefinition.New(fault.Error(), view.Fault{Where: fault.Where, What: fault.What})
 	}
+	if err != nil {
+		return nil, err
+	}
 	p.Plan = plan
+	row, _, err := v.store.Sieve(ctx, d.Name)
+	if errors.Is(err, store.ErrNotFound) {
+		return p, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	list, err := v.store.Acceptances(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	p.Crosswalk, err = crosswalk(list)
 	return p, err
 }
 

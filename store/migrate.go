@@ -52,6 +52,12 @@ var migrations = []struct {
 		`CREATE TABLE connections (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, version INTEGER NOT NULL, body TEXT NOT NULL, secret BLOB,
 			created DATETIME NOT NULL, updated DATETIME NOT NULL)`,
 	}},
+	{"crosswalks", []string{
+		`CREATE TABLE acceptances (id INTEGER PRIMARY KEY, sieve_id INTEGER NOT NULL, kind TEXT NOT NULL, body TEXT NOT NULL, reason TEXT NOT NULL,
+			score REAL NOT NULL, source TEXT NOT NULL, by TEXT NOT NULL, version INTEGER NOT NULL, created DATETIME NOT NULL,
+			ended_version INTEGER NOT NULL, ended_by TEXT NOT NULL, ended DATETIME)`,
+		`CREATE INDEX acceptances_of_sieve ON acceptances (sieve_id, id)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

@@ -82,6 +82,30 @@ type SieveVersion struct {
 	Created    time.Time
 }
 
+// The kinds of acceptances.
+const (
+	KeysAccepted    = "keys"    // two keys are the same
+	KeysRefused     = "refused" // two keys are not the same, and are not suggested again
+	RecordsAccepted = "records" // records that were paired by hand
+)
+
+// Acceptance is an entry of a sieve's crosswalk. It holds from its version on, up to the version in which it was ended.
+type Acceptance struct {
+	ID           uint
+	SieveID      uint
+	Kind         string
+	Body         string // JSON: the two keys, or the records
+	Reason       string
+	Score        float64 // of a suggestion; 0: it was none
+	Source       string  // near, diagnosis, hand or import
+	By           string
+	Version      int
+	Created      time.Time
+	EndedVersion int // 0: it holds
+	EndedBy      string
+	Ended        *time.Time
+}
+
 // Run is one execution of a sieve version over two snapshots. It is visible once sealed, and never changes.
 type Run struct {
 	ID       uint

@@ -51,9 +51,15 @@ func (w *RunWriter) AddEntries(ctx context.Context, entries []Entry) error {
 	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(entries, 200).Error })
 }
 
+// sealed is what is kept of an index beside its parts.
+type sealed struct {
+	match.Totals
+	Hand []match.Hand `json:"hand,omitempty"`
+}
+
 // Seal makes the run visible, as the newest of its sieve.
-func (w *RunWriter) Seal(ctx context.Context, header string, totals *match.Totals) (Run, error) {
-	text, err := json.Marshal(totals)
+func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index) (Run, error) {
+	text, err := json.Marshal(sealed{index.Totals, index.Hand})
 	if err != nil {
 		return Run{}, err
 	}
@@ -109,10 +115,11 @@ func (s *Store) Run(ctx context.Context, id uint) (run Run, err error) {
 
 // Index loads the sealed index of a run. Its sums of amounts are not kept: they are in the run's header.
 func (s *Store) Index(ctx context.Context, run Run) (*match.Index, error) {
-	index := &match.Index{}
-	if err := json.Unmarshal([]byte(run.Totals), &index.Totals); err != nil {
+	var kept sealed
+	if err := json.Unmarshal([]byte(run.Totals), &kept); err != nil {
 		return nil, err
 	}
+	index := &match.Index{Totals: kept.Totals, Hand: kept.Hand}
 	for _, side := range tray.Sides {
 		var parts []IndexPart
 		if err := s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run.ID, side).Order("part").Find(&parts).Error; err != nil {

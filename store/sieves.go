@@ -79,8 +79,10 @@ func (s *Store) DeleteSieve(ctx context.Context, name string, version int) error
 		if v.Version != version {
 			return ErrChanged
 		}
-		if err := tx.Where("sieve_id = ?", v.ID).Delete(&SieveVersion{}).Error; err != nil {
-			return err
+		for _, of := range []any{&SieveVersion{}, &Acceptance{}} {
+			if err := tx.Where("sieve_id = ?", v.ID).Delete(of).Error; err != nil {
+				return err
+			}
 		}
 		return tx.Delete(&v).Error
 	})

@@ -2,6 +2,7 @@
 package exception
 
 import (
+	"bytes"
 	"context"
 	"slices"
 
@@ -24,6 +25,7 @@ type Entry struct {
 	Causes []Cause // why the record has no key, for unkeyed records
 	Group  *Group  // of a group that is compared by its totals: all its records; Sides are its first
 	Hand   uint    // acceptance of a pairing by hand; 0: it is none
+	Joined bool    // of a pair: its keys are read as different ones, and are the same by the crosswalk
 	Failed string  // of an excluded record for which the filter could not be decided: why
 	Said   string  // why it is in its tray, where somebody has said that already
 }
@@ -246,6 +248,7 @@ func (j *judge) judge(e *Entry) {
 			}
 			e.Fields = append(e.Fields, out)
 		}
+		e.Joined = j.joined(e)
 	case e.Tray == tray.Excluded && j.plan.Where[e.Side] != nil:
 		if _, err := j.filter(e.Side).Holds(e.Sides[e.Side].Cells); err != nil {
 			e.Failed = err.Error()
@@ -258,6 +261,18 @@ func (j *judge) judge(e *Entry) {
 			}
 		}
 	}
+}
+
+// joined reports whether a pair's keys are read as different ones.
+func (j *judge) joined(e *Entry) bool {
+	for p, k := range j.plan.Key {
+		l := j.key[0][p].Cell([]byte(e.Sides[0].Cells[k.Column[0]].Content()))
+		r := j.key[1][p].Cell([]byte(e.Sides[1].Cells[k.Column[1]].Content()))
+		if l.State == reading.Text != (r.State == reading.Text) || !bytes.Equal(l.Text, r.Text) {
+			return true
+		}
+	}
+	return false
 }
 
 func (j *judge) value(e *Entry, s tray.Side, value int) reading.Value {

@@ -104,6 +104,18 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 	return n.out, ctx.Err()
 }
 
+// Names are the attributes' names in the order of a pair's reasons.
+func Names(plan *sieve.Plan) []string {
+	n := &finder{plan: plan}
+	n.attributes()
+	var names []string
+	for _, a := range n.attrs {
+		l, r := plan.Columns[0][a.column[0]], plan.Columns[1][a.column[1]]
+		names = append(names, sieve.Columns{Left: l, Right: r}.String())
+	}
+	return names
+}
+
 // choose keeps the best pairs one to one, and gives them their reasons.
 func (n *finder) choose() {
 	slices.SortFunc(n.found, func(a, b candidate) int {

@@ -151,17 +151,26 @@ func (l *Layout) Row(e *exception.Entry, row []string) []string {
 
 // Reason says in a few words why an entry is in its tray.
 func Reason(plan *sieve.Plan, e *exception.Entry) string {
-	names := [2]string{plan.Definition.Left, plan.Definition.Right}
-	if e.Said != "" {
+	switch {
+	case e.Said != "":
 		return e.Said
+	case e.Hand > 0:
+		return "paired by hand; " + reason(plan, e)
+	case e.Joined:
+		return "the keys are the same by the crosswalk; " + reason(plan, e)
 	}
+	return reason(plan, e)
+}
+
+func reason(plan *sieve.Plan, e *exception.Entry) string {
+	names := [2]string{plan.Definition.Left, plan.Definition.Right}
 	switch e.Tray {
 	case tray.Matched:
 		switch {
 		case len(plan.Fields) == 0:
 			return "the keys are equal"
 		case e.Group != nil && e.Group.Count != [2]int64{1, 1}:
-			return fmt.Sprintf("%d and %d records of this key agree by their totals", e.Group.Count[0], e.Group.Count[1])
+			return fmt.Sprintf("%d and %d records agree by their totals", e.Group.Count[0], e.Group.Count[1])
 		}
 		return "every compared field agrees"
 	case tray.Differing:
@@ -172,7 +181,7 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 			}
 		}
 		if e.Group != nil && e.Group.Count != [2]int64{1, 1} {
-			parts[0] = fmt.Sprintf("of %d and %d records of this key, %s", e.Group.Count[0], e.Group.Count[1], parts[0])
+			parts[0] = fmt.Sprintf("of %d and %d records, %s", e.Group.Count[0], e.Group.Count[1], parts[0])
 		}
 		return strings.Join(parts, "; ")
 	case tray.Missing, tray.Orphaned:

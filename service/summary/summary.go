@@ -27,6 +27,7 @@ type Summary struct {
 	Relation    comparison.Relation `json:"relation"`
 	Keys        Keys                `json:"keys"`
 	Undecided   [2]int64            `json:"undecided"` // excluded records for which the filter could not be decided
+	Crosswalk   Crosswalk           `json:"crosswalk"` // what was accepted as the same
 	Unkeyed     [2][]PartCauses     `json:"unkeyed"`   // by key part
 	Values      [2][]PartCauses     `json:"values"`    // by compared field
 	Balance     []balance.Amount    `json:"balance"`
@@ -38,6 +39,14 @@ type Tray struct {
 	Tray    tray.Tray `json:"tray"`
 	Records [2]int64  `json:"records"`
 	Entries int64     `json:"entries"` // lines of the report: a pair is one
+}
+
+// Crosswalk says which crosswalk a match used, and what of it.
+type Crosswalk struct {
+	Version   int `json:"version"`   // 0: none
+	Hand      int `json:"hand"`      // pairings by hand that were found
+	Stale     int `json:"stale"`     // equivalences that say nothing any more
+	StaleHand int `json:"staleHand"` // pairings by hand whose records are not there, or have found partners
 }
 
 // Keys says how often keys repeat.
@@ -67,6 +76,7 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 		Balance:     b.Amounts,
 		Spilled:     index.Spilled,
 		Undecided:   t.Undecided,
+		Crosswalk:   Crosswalk{t.Crosswalk, len(index.Hand), t.Stale, t.StaleHand},
 	}
 	for _, at := range tray.All {
 		line := Tray{Tray: at, Records: [2]int64{t.Trays[0][at], t.Trays[1][at]}}

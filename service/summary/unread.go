@@ -24,12 +24,12 @@ func (e *UnreadError) Error() string { return e.Where + ": " + e.What }
 func Unread(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table) error {
 	for _, s := range tray.Sides {
 		for i, c := range index.Totals.Parts[s] {
-			if c.Read == 0 && c.Unreadable > 0 {
+			if c.Read == 0 && c.Unreadable+c.Emptied > 0 {
 				return unread(ctx, fmt.Sprintf("key[%d].readings", i), s, plan, plan.Key[i].Column[s], c, tables[s])
 			}
 		}
 		for i, f := range plan.Fields {
-			if c := index.Totals.Values[s][f.Value]; c.Read == 0 && c.Unreadable > 0 {
+			if c := index.Totals.Values[s][f.Value]; c.Read == 0 && c.Unreadable+c.Emptied > 0 {
 				return unread(ctx, fmt.Sprintf("compare[%d]", i), s, plan, plan.Values[f.Value].Column[s], c, tables[s])
 			}
 		}
@@ -38,14 +38,17 @@ func Unread(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2
 }
 
 func unread(ctx context.Context, where string, s tray.Side, plan *sieve.Plan, column int, c match.Causes, table record.Table) error {
+	what := fmt.Sprintf("none of the %s values of %q on the %s can be read as stated", Number(c.Unreadable), plan.Columns[s][column], s)
+	if c.Unreadable == 0 {
+		what = fmt.Sprintf("the readings leave nothing of any of the %s values of %q on the %s", Number(c.Emptied), plan.Columns[s][column], s)
+	}
 	example := ""
 	if b, err := table.Batch(ctx, 0); err != nil {
 		return err
 	} else if at := firstText(b, column); at >= 0 {
 		example = fmt.Sprintf(", such as %q", b.Columns[column].Value(at))
 	}
-	return &UnreadError{where, fmt.Sprintf("none of the %s values of %q on the %s can be read as stated%s; state how they are written",
-		Number(c.Unreadable), plan.Columns[s][column], s, example)}
+	return &UnreadError{where, what + example + "; state how they are written"}
 }
 
 func firstText(b *record.Batch, column int) int {

@@ -35,6 +35,7 @@ var (
 	Foreign       = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
 	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
 	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}
+	Joins         = ProblemKind{"joins-keys", "More than two keys would become one", http.StatusConflict}
 	InUse         = ProblemKind{"in-use", "It is in use", http.StatusConflict}
 	Changed       = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}
 	NoVersion     = ProblemKind{"version-required", "The version to change must be named", http.StatusPreconditionRequired}

@@ -138,6 +138,9 @@ type Entry struct {
 	Fields []Outcome `json:"fields,omitempty" description:"Outcome of each compared field, for pairs."`
 	Steps  []string  `json:"steps" nullable:"false" description:"How it came to be where it is, step by step."`
 	Group  *Group    `json:"group,omitempty" description:"Where totals are compared and the key has more than one record: all of them."`
+	Joined bool      `json:"joined,omitempty" description:"The two keys are read as different ones, and are the same by the crosswalk."`
+
+	Accepted *Acceptance `json:"accepted,omitempty" description:"Of records that were paired by hand: by whom and why."`
 }
 
 // Group is the records of a key that are compared by their totals.
@@ -166,7 +169,7 @@ type Entries struct {
 // Job is something that takes its time.
 type Job struct {
 	ID       string     `json:"id"`
-	Kind     string     `json:"kind" enum:"load,run,count,profile,compute,diagnose,advise,preview"`
+	Kind     string     `json:"kind" enum:"load,run,count,profile,compute,diagnose,advise,near,preview"`
 	Subject  string     `json:"subject" description:"What it is about: a record set or a sieve."`
 	State    string     `json:"state" enum:"queued,running,done,failed,cancelled,interrupted"`
 	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
@@ -192,6 +195,9 @@ type JobResult struct {
 
 	Diagnosis *Diagnosis `json:"diagnosis,omitempty" description:"Of a diagnosis."`
 	Advice    *Advice    `json:"advice,omitempty" description:"Of an advice."`
+	Near      *Near      `json:"near,omitempty" description:"Of a search for near matches."`
+
+	Effect *ReadingEffect `json:"effect,omitempty" description:"Of a reading that was tried."`
 }
 
 // Jobs is the list of jobs, the newest first.

@@ -131,7 +131,7 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 		}
 	}
 	for _, n := range t.Near {
-		w.Near = append(w.Near, near(plan, t, n, names, sources))
+		w.Near = append(w.Near, nearest(plan, t, n, names, sources))
 	}
 	return w
 }
@@ -188,8 +188,8 @@ func look(what, left, right string) string {
 	return fmt.Sprintf("%s look the same and differ at %s", what, p)
 }
 
-// near says where a near key stands and what differs in it.
-func near(plan *sieve.Plan, t *trace.Record, n trace.Near, names [2]string, sources [2]Source) string {
+// nearest says where a near key stands and what differs in it.
+func nearest(plan *sieve.Plan, t *trace.Record, n trace.Near, names [2]string, sources [2]Source) string {
 	o := t.Side.Other()
 	text := Place(names[o], sources[o], n.Record.Number, n.Record.Line) + ", " + n.Tray.String()
 	var parts []string

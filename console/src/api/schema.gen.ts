@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/advices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find out which columns of two record sets could make two records the same */
+        post: operations["advise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/connections": {
         parameters: {
             query?: never;
@@ -69,6 +86,23 @@ export interface paths {
         put?: never;
         /** Count what a definition would give; it need not be saved */
         post: operations["count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diagnoses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find out why records found no partner, in a run or with a definition */
+        post: operations["diagnose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -195,6 +229,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/readings/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find out what one reading of a definition does to its values and to what pairs */
+        post: operations["tryReading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -273,6 +324,91 @@ export interface paths {
         };
         /** Hand over a report's entries as a file */
         get: operations["exportEntries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/near": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for records without a partner that might belong together */
+        post: operations["findNear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pair records by hand, whatever their keys, from the next run on */
+        post: operations["pairByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/pairs/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what records would be if they were paired by hand, and pair nothing */
+        post: operations["tryPair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/repeated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the repeated keys of a run, the one in most pairs first */
+        get: operations["listRepeated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell the way of records through a run */
+        get: operations["trace"];
         put?: never;
         post?: never;
         delete?: never;
@@ -526,6 +662,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sieves/{name}/crosswalk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what has been accepted as the same in a sieve, and refused */
+        get: operations["getCrosswalk"];
+        put?: never;
+        /** Accept keys as the same, or refuse that they are, from the next run on */
+        post: operations["decideKeys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sieves/{name}/crosswalk/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hand over the keys that a crosswalk joins, as CSV */
+        get: operations["exportCrosswalk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sieves/{name}/crosswalk/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take an entry of a crosswalk back; what it was stays to be seen */
+        delete: operations["takeBack"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sieves/{name}/file": {
         parameters: {
             query?: never;
@@ -535,6 +723,23 @@ export interface paths {
         };
         /** Get a sieve as a file */
         get: operations["getSieveFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Trace a key in the newest run of every sieve */
+        get: operations["look"];
         put?: never;
         post?: never;
         delete?: never;
@@ -581,10 +786,59 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Acceptance: {
+            by: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            ended?: null | string;
+            endedBy?: string;
+            /** @description It has not been taken back. */
+            holds: boolean;
+            id: number;
+            /**
+             * @description Two keys are the same; two keys are not; records that were paired by hand.
+             * @enum {string}
+             */
+            kind: "keys" | "refused" | "records";
+            /** @description The left key, as it came. */
+            left?: string[];
+            reason: string;
+            /** @description The records that were paired by hand, with their numbers at the time. */
+            records?: null | components["schemas"]["Record"][][];
+            /** @description The right key, as it came. */
+            right?: string[];
+            /**
+             * Format: double
+             * @description Of what was suggested: from 0 to 1.
+             */
+            score?: number;
+            /** @enum {string} */
+            source: "near" | "diagnosis" | "hand" | "import";
+            /** @description Of the crosswalk, from which on it holds. */
+            version: number;
+        };
+        Advice: {
+            /** @description Keys of one pair or several, the best first. */
+            keys: components["schemas"]["KeyAdvice"][];
+            /** @description How many of them were looked at; of large sets a sample that is the same on both sides. */
+            looked: number[];
+            /** @description Pairs of columns, the best first. */
+            pairs: components["schemas"]["PairAdvice"][];
+            records: number[];
+            /** @description Left and right. */
+            sets: string[];
+        };
         Amount: {
             left: string;
             readings?: string[];
             right?: string;
+        };
+        ApiAdviceRequest: {
+            /** @description Name of the left record set. */
+            left: string;
+            /** @description Name of the right record set. */
+            right: string;
         };
         ApiComputedRequest: {
             /** @description All columns that are to be computed, in order; each may use those before it. */
@@ -646,10 +900,52 @@ export interface components {
             /** @description Names a definition that is being worked on: of its counts only the newest goes on. */
             draft?: string;
         };
+        ApiDecideRequest: {
+            /** @description They are the same; else they are not, and are not suggested again. */
+            accept: boolean;
+            /** @description Who decides. */
+            by?: string;
+            /** @description Also where a class of more than two keys comes of it. */
+            confirm?: boolean;
+            pairs: components["schemas"]["KeyPair"][];
+            reason?: string;
+            /** @enum {string} */
+            source?: "near" | "diagnosis" | "hand" | "import";
+        };
+        ApiDiagnoseRequest: {
+            /** @description The definition to diagnose instead; it need not be saved. */
+            definition?: components["schemas"]["Definition"];
+            /** @description Id of the run to diagnose. */
+            run?: number;
+        };
+        ApiHandRequest: {
+            by?: string;
+            /** @description Numbers of left records. */
+            left: number[];
+            reason?: string;
+            /** @description Numbers of right records. */
+            right: number[];
+        };
+        ApiNearRequest: {
+            /**
+             * Format: double
+             * @description The least score of a suggestion, from 0 to 1; 0.75 where not stated.
+             */
+            least?: number;
+        };
         ApiPreviewRequest: {
             /** @description What is not chosen is found. */
             choices: components["schemas"]["IntakeChoices"];
             source: components["schemas"]["SourceRef"];
+        };
+        ApiReadingRequest: {
+            definition: components["schemas"]["Definition"];
+            /** @enum {string} */
+            of: "key" | "compare";
+            /** @description Which part of the key, or which compared field, counted from 0. */
+            part: number;
+            /** @description Which of its readings, counted from 0; -1 for all of them together. */
+            reading: number;
         };
         ApiReloadRequest: {
             /** @description The new file; not needed where the set came from the service's folder. */
@@ -664,16 +960,24 @@ export interface components {
             compare?: components["schemas"]["Field"][];
             key: components["schemas"]["KeyPart"][];
             left: string;
+            lookups?: components["schemas"]["ReadingList"][];
             name: string;
+            /** @enum {string} */
+            repeats?: "pair" | "totals" | "refuse-left" | "refuse-right" | "refuse-both";
             right: string;
+            where?: components["schemas"]["Where"];
         };
         ApiSieveChange: {
             amounts?: components["schemas"]["Amount"][];
             compare?: components["schemas"]["Field"][];
             key: components["schemas"]["KeyPart"][];
             left: string;
+            lookups?: components["schemas"]["ReadingList"][];
             name: string;
+            /** @enum {string} */
+            repeats?: "pair" | "totals" | "refuse-left" | "refuse-right" | "refuse-both";
             right: string;
+            where?: components["schemas"]["Where"];
         };
         ApiSnapshotRequest: {
             choices: components["schemas"]["IntakeChoices"];
@@ -703,6 +1007,20 @@ export interface components {
             side: string;
             tray: string;
         };
+        Cause: {
+            /** @description The definition with that change made. */
+            applied?: components["schemas"]["Definition"];
+            /** @description Names it within the diagnosis, such as ignore-case@1 for the first part of the key. */
+            id: string;
+            kind: string;
+            /** @description The first 200 of its records. */
+            listed: components["schemas"]["Found"][];
+            records: number[];
+            /** @description The change of the sieve that would remedy it; absent where there is none. */
+            remedy?: string;
+            /** @description The cause in words, with the number of records. */
+            says: string;
+        };
         Changes: {
             /** @description Number of the earlier snapshot; 0 where there is none. */
             from: number;
@@ -723,6 +1041,38 @@ export interface components {
             /** @description The sieves over the set, and whether they can still run. */
             sieves: components["schemas"]["SieveEffect"][];
             to: number;
+        };
+        Collision: {
+            after: string;
+            /** @description The first few. */
+            before: string[];
+            /** Format: int64 */
+            texts: number;
+        };
+        ColumnEvidence: {
+            /**
+             * Format: int64
+             * @description Records without a value.
+             */
+            blank: number;
+            column: string;
+            /**
+             * Format: int64
+             * @description Different values.
+             */
+            distinct: number;
+            /**
+             * Format: double
+             * @description Share of its different values that the other side has, too.
+             */
+            found: number;
+            /** @description As which its values read. */
+            type: string;
+            /**
+             * Format: int64
+             * @description Values that one record has.
+             */
+            unique: number;
         };
         ComparisonCount: {
             comparison: string;
@@ -789,17 +1139,46 @@ export interface components {
             total?: number;
         };
         Counts: {
+            /** @description The keys that repeat most. */
+            repeated: components["schemas"]["Repeated"];
+            /** @description What pairs with what, in words. */
+            sentence: string;
             /** @description Left and right. */
             sides: components["schemas"]["Side"][];
             summary: components["schemas"]["Summary"];
+            /** @description What a person should look at before a run. */
+            warnings: string[];
+        };
+        Crosswalk: {
+            /** @description The key's columns, left and right. */
+            columns: string[][];
+            /** @description The newest first. */
+            entries: components["schemas"]["Acceptance"][];
+            sieve: string;
+            /** @description Counts the changes; a run states the version that it used. 0: there has been none. */
+            version: number;
         };
         Definition: {
             amounts?: components["schemas"]["Amount"][];
             compare?: components["schemas"]["Field"][];
             key: components["schemas"]["KeyPart"][];
             left: string;
+            lookups?: components["schemas"]["ReadingList"][];
             name: string;
+            /** @enum {string} */
+            repeats?: "pair" | "totals" | "refuse-left" | "refuse-right" | "refuse-both";
             right: string;
+            where?: components["schemas"]["Where"];
+        };
+        Diagnosis: {
+            /** @description In a fixed order; each record is counted once, under the first cause that holds for it. */
+            causes: components["schemas"]["Cause"][];
+            /** @description How many of them were looked at; of more than 500,000 on a side, the first. */
+            looked: number[];
+            /** @description Records without a partner: missing or orphaned, and unkeyed. */
+            records: number[];
+            /** @description Left and right. */
+            sides: components["schemas"]["Side"][];
         };
         Entries: {
             entries: components["schemas"]["Entry"][];
@@ -812,10 +1191,16 @@ export interface components {
             total: number;
         };
         Entry: {
+            /** @description Of records that were paired by hand: by whom and why. */
+            accepted?: components["schemas"]["Acceptance"];
             /** @description Outcome of each compared field, for pairs. */
             fields?: components["schemas"]["Outcome"][];
+            /** @description Where totals are compared and the key has more than one record: all of them. */
+            group?: components["schemas"]["Group"];
             /** @description Names the entry within its run. */
             id: string;
+            /** @description The two keys are read as different ones, and are the same by the crosswalk. */
+            joined?: boolean;
             /** @description The key's texts before any reading. */
             key: string[];
             /** @description Absent where there is no partner on the left. */
@@ -862,6 +1247,7 @@ export interface components {
         };
         Field: {
             as?: string;
+            atLeast?: string;
             left: string;
             readings?: string[];
             right?: string;
@@ -900,8 +1286,36 @@ export interface components {
             modified: string;
             path: string;
         };
+        Found: {
+            /** @description Its key's texts before any reading. */
+            key: string[];
+            /** Format: int64 */
+            line?: number;
+            /** @description Where parts of the two keys look the same and differ, the characters named. */
+            looks?: string[];
+            /**
+             * Format: int64
+             * @description Counted from 1 in input order.
+             */
+            number: number;
+            /** @description That record's key. */
+            other?: string[];
+            /**
+             * Format: int64
+             * @description Number of the other side's record; absent where there is none.
+             */
+            partner?: number;
+            /** @enum {string} */
+            side: "left" | "right";
+        };
         Functions: {
             functions: components["schemas"]["ExpressionFunction"][];
+        };
+        Group: {
+            /** @description The first 100 of each side. */
+            listed: components["schemas"]["Record"][][];
+            /** @description How many there are on each side. */
+            records: number[];
         };
         Held: {
             found: string;
@@ -999,7 +1413,7 @@ export interface components {
             fraction: number;
             id: string;
             /** @enum {string} */
-            kind: "load" | "run" | "count" | "profile" | "compute";
+            kind: "load" | "run" | "count" | "profile" | "compute" | "diagnose" | "advise" | "near" | "preview";
             /**
              * Format: double
              * @description Seconds left of the stage, roughly.
@@ -1029,8 +1443,16 @@ export interface components {
             total: number;
         };
         JobResult: {
+            /** @description Of an advice. */
+            advice?: components["schemas"]["Advice"];
             /** @description Of a count. */
             counts?: components["schemas"]["Counts"];
+            /** @description Of a diagnosis. */
+            diagnosis?: components["schemas"]["Diagnosis"];
+            /** @description Of a reading that was tried. */
+            effect?: components["schemas"]["ReadingEffect"];
+            /** @description Of a search for near matches. */
+            near?: components["schemas"]["Near"];
             /** @description Of a run: its id. */
             run?: number;
             /** @description Of a load, a profile or computed columns. */
@@ -1039,20 +1461,117 @@ export interface components {
         Jobs: {
             jobs: components["schemas"]["Job"][];
         };
+        KeyAdvice: {
+            /** @description How far what it pairs agrees in other columns. */
+            agrees: string;
+            /** @description Different keys of each side. */
+            distinct: number[];
+            key: components["schemas"]["KeyPart"][];
+            /** @description Records whose key is on the other side. */
+            partner: number[];
+            /**
+             * Format: int64
+             * @description Rows of the inner comparison.
+             */
+            product: number;
+            /** @enum {string} */
+            relation: "one to one" | "one to many" | "many to one" | "many to many";
+            /** @description Keys that more than one record of the side has. */
+            repeated: number[];
+            /** @description The evidence in words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Different keys on both sides.
+             */
+            shared: number;
+            /** @description What to beware of. */
+            warnings: string[];
+        };
+        KeyPair: {
+            left: string[];
+            right: string[];
+            /**
+             * Format: double
+             * @description Of a suggestion.
+             */
+            score?: number;
+            /** @description Why these two, where it is not the reason given for all. */
+            why?: string;
+        };
         KeyPart: {
             blanks?: string;
             left: string;
             readings?: string[];
             right?: string;
         };
+        Looked: {
+            /** @description One for each run that was looked through: the newest of each sieve. */
+            runs: components["schemas"]["Traces"][];
+        };
+        MatchRepeatedKey: {
+            key: string[];
+            records: number[];
+        };
+        Near: {
+            /**
+             * Format: int64
+             * @description Suggestions; what was refused or accepted before is not among them.
+             */
+            found: number;
+            /** @description Of these, looked at. */
+            looked: number[];
+            /** @description The best 1,000 of them. */
+            pairs: components["schemas"]["Suggested"][];
+            /** @description Records without a partner. */
+            records: number[];
+            run: number;
+            sieve: string;
+        };
         Outcome: {
             agrees: boolean;
-            /** @description Right minus left: a number, or days for dates. */
+            /** @description Right minus left: a number, days for dates, or seconds for times. */
             difference?: string;
             /** @description Index of the left column. */
             left: number;
             /** @description Index of the right column. */
             right: number;
+            /** @description Of a group's field that is summed: each side's total. */
+            totals?: null | string[];
+        };
+        PairAdvice: {
+            /** @description The pair as a part of a key, with the readings that it needs. */
+            part: components["schemas"]["KeyPart"];
+            /**
+             * Format: int64
+             * @description Different values on both sides.
+             */
+            shared: number;
+            /** @description Left and right. */
+            sides: components["schemas"]["ColumnEvidence"][];
+        };
+        PairedCounts: {
+            /**
+             * Format: int64
+             * @description Different keys on both sides.
+             */
+            keys: number;
+            /** Format: int64 */
+            matched: number;
+            /** @description Records with a partner. */
+            records: number[];
+            /**
+             * Format: int64
+             * @description Rows of the inner comparison.
+             */
+            rows: number;
+        };
+        PairedSum: {
+            /** @description Right minus left. */
+            difference: string;
+            left: string;
+            name: string;
+            right: string;
         };
         Preview: {
             /** @description Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers. */
@@ -1204,10 +1723,36 @@ export interface components {
              */
             repeated: number;
         };
+        ReadSample: {
+            after: components["schemas"]["ReadValue"];
+            before: components["schemas"]["ReadValue"];
+            /** @description As it came. */
+            cell: string;
+            /** Format: int64 */
+            records: number;
+        };
+        ReadValue: {
+            /** @enum {string} */
+            state: "text" | "blank" | "emptied" | "unreadable";
+            text: string;
+        };
+        ReadingEffect: {
+            /** @description Without it, and with it. */
+            pairs: components["schemas"]["PairedCounts"][];
+            /** @description Left and right. */
+            sides: components["schemas"]["SideEffect"][];
+        };
         ReadingKind: {
             argument?: string;
             name: string;
+            optional?: boolean;
             says: string;
+            settled: boolean;
+        };
+        ReadingList: {
+            name: string;
+            /** @description Each a code, and what stands for it; no code stands first twice. */
+            pairs: string[][];
         };
         Readings: {
             readings: components["schemas"]["ReadingKind"][];
@@ -1264,6 +1809,15 @@ export interface components {
             after: string;
             before: string;
         };
+        Repeated: {
+            /** @description The key that takes part in most pairs first. */
+            keys: components["schemas"]["MatchRepeatedKey"][];
+            /**
+             * Format: int64
+             * @description How many keys repeat on a side.
+             */
+            total: number;
+        };
         Retyped: {
             after: string;
             before: string;
@@ -1276,6 +1830,8 @@ export interface components {
             id: number;
             /** @description Counted from 1 within the sieve. */
             number: number;
+            /** @description What pairs with what, in words. */
+            sentence: string;
             /** @description Left and right. */
             sides: components["schemas"]["Side"][];
             sieve: string;
@@ -1311,8 +1867,44 @@ export interface components {
             snapshot: number;
             source: string;
         };
+        SideEffect: {
+            /**
+             * Format: int64
+             * @description Of these, read as another text.
+             */
+            changed: number;
+            /**
+             * Format: int64
+             * @description Texts that stand for more than one text from before.
+             */
+            collided: number;
+            /** @description Values that were different and become one; those of most texts first. */
+            collisions: components["schemas"]["Collision"][];
+            column: string;
+            /** @description Different texts, before and after. */
+            distinct: number[];
+            /**
+             * Format: int64
+             * @description Left without a text.
+             */
+            emptied: number;
+            /** @description The first values that are changed. */
+            samples: components["schemas"]["ReadSample"][];
+            /**
+             * Format: int64
+             * @description Not read any more.
+             */
+            unreadable: number;
+            /**
+             * Format: int64
+             * @description Cells that are not blank.
+             */
+            values: number;
+        };
         Sieve: {
             definition: components["schemas"]["Definition"];
+            /** @description What pairs with what, in words. */
+            sentence: string;
             /** Format: date-time */
             updated: string;
             version: number;
@@ -1398,10 +1990,25 @@ export interface components {
             /** @description Id of an upload. */
             upload?: string;
         };
+        Suggested: {
+            /** @description Both keys have a value in every part, so that they can be accepted as the same; else the two records can be paired by hand. */
+            keyed: boolean;
+            /** @description The two keys, as they came. */
+            keys: components["schemas"]["KeyPair"];
+            left: components["schemas"]["Record"];
+            reasons: string[];
+            right: components["schemas"]["Record"];
+            /**
+             * Format: double
+             * @description From 0 to 1.
+             */
+            score: number;
+        };
         Summary: {
             accounted: boolean;
             balance: components["schemas"]["BalanceAmount"][];
             comparisons: components["schemas"]["ComparisonCount"][];
+            crosswalk: components["schemas"]["SummaryCrosswalk"];
             /** Format: int64 */
             exceptions: number;
             keys: components["schemas"]["SummaryKeys"];
@@ -1410,9 +2017,16 @@ export interface components {
             /** Format: int64 */
             spilled: number;
             trays: components["schemas"]["SummaryTray"][];
+            undecided: number[];
             unkeyed: components["schemas"]["SummaryPartCauses"][][];
             values: components["schemas"]["SummaryPartCauses"][][];
             verdict: string;
+        };
+        SummaryCrosswalk: {
+            hand: number;
+            stale: number;
+            staleHand: number;
+            version: number;
         };
         SummaryKeys: {
             /** Format: int64 */
@@ -1443,6 +2057,15 @@ export interface components {
         Tables: {
             tables: components["schemas"]["SourcesTable"][];
         };
+        Traces: {
+            asked: string[];
+            /** @description Records of each side that have each of the texts as a part of their key. */
+            found: number[];
+            run: number;
+            sieve: string;
+            /** @description Of the first of them. */
+            ways: components["schemas"]["Way"][];
+        };
         TriedColumn: {
             /** @description Character of the expression at which it is wrong, counted from 1. */
             at?: number;
@@ -1465,6 +2088,16 @@ export interface components {
              * @description Records that were looked at.
              */
             looked: number;
+        };
+        TriedPair: {
+            left: components["schemas"]["Record"][];
+            /** @description Every compared field agrees. */
+            matched: boolean;
+            /** @description Of each compared field, by the totals. */
+            outcomes: components["schemas"]["Outcome"][];
+            right: components["schemas"]["Record"][];
+            /** @description Of each compared number and balanced amount. */
+            sums: components["schemas"]["PairedSum"][];
         };
         TypingCount: {
             /** Format: int64 */
@@ -1502,6 +2135,39 @@ export interface components {
             id: string;
             name: string;
         };
+        Way: {
+            /** @description Who else carries its key. */
+            alike: string;
+            /** @description Which filter it met, and what that said. */
+            filter: string;
+            /** @description Its key's texts before any reading. */
+            key: string[];
+            /** @description Where values that look alike differ, the characters named. */
+            looks: string[];
+            /** @description The nearest keys on the other side, and what differs. */
+            near: string[];
+            /**
+             * Format: int64
+             * @description Counted from 1 in input order.
+             */
+            number: number;
+            /** @description What each reading made of each part of its key. */
+            parts: string[];
+            /** @description Where the record stands. */
+            place: string;
+            /** @description The rule that decided. */
+            rule: string;
+            /** @enum {string} */
+            side: "left" | "right";
+            /** @description All of it, line by line. */
+            text: string[];
+            /** @description Its tray, and why. */
+            tray: string;
+        };
+        Where: {
+            left?: string;
+            right?: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1511,6 +2177,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    advise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiAdviceRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listConnections: {
         parameters: {
             query?: never;
@@ -1719,6 +2418,39 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["ApiCountRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    diagnose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiDiagnoseRequest"];
             };
         };
         responses: {
@@ -1987,6 +2719,39 @@ export interface operations {
             };
         };
     };
+    tryReading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiReadingRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listRuns: {
         parameters: {
             query?: {
@@ -2193,6 +2958,186 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findNear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiNearRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pairByHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiHandRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crosswalk"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryPair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiHandRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedPair"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRepeated: {
+        parameters: {
+            query?: {
+                /** @description How many keys to list: 1 to 1,000, 100 where nothing is asked. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Repeated"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trace: {
+        parameters: {
+            query?: {
+                /** @description Parts of a key; records that have each of them are traced. */
+                key?: string[];
+                /** @description A record instead, by side and number: left-17. */
+                record?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Traces"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -2924,6 +3869,143 @@ export interface operations {
             };
         };
     };
+    getCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crosswalk"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decideKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiDecideRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crosswalk"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeBack: {
+        parameters: {
+            query?: {
+                /** @description Who takes it back. */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+                /** @description Id of the entry. */
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crosswalk"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getSieveFile: {
         parameters: {
             query?: never;
@@ -2943,6 +4025,38 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look: {
+        parameters: {
+            query: {
+                /** @description A part of a key, or several with · between them. */
+                key: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

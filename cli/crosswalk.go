@@ -1,0 +1,250 @@
+package cli
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/service/view"
+)
+
+func newCrosswalk(root *rootFlags) *cobra.Command {
+	var in, out, reason string
+	var takeBack uint
+	var confirm bool
+	cmd := &cobra.Command{
+		Use:   "crosswalk SIEVE",
+		Short: "Show what has been accepted as the same in a sieve, hand it over as CSV, take such a file in, or take an entry back",
+		Example: `  twinsieve crosswalk "Berth billing"
+  twinsieve crosswalk "Berth billing" --out crosswalk.csv
+  twinsieve crosswalk "Berth billing" --in crosswalk.csv --reason "last year's list"
+  twinsieve crosswalk "Berth billing" --take-back 3`,
+		Args:              exactArgs(1, "the name of a sieve"),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			var shown view.Crosswalk
+			var err error
+			switch {
+			case out != "":
+				return toFile(cmd, out, func(w io.Writer) error { return c.ExportCrosswalk(cmd.Context(), args[0], w) })
+			case takeBack > 0:
+				shown, err = c.TakeBack(cmd.Context(), args[0], takeBack, whoAmI())
+			default:
+				shown, err = c.Crosswalk(cmd.Context(), args[0])
+			}
+			if err == nil && in != "" {
+				var decisions []view.Decision
+				if decisions, err = readCrosswalk(in, &shown); err != nil {
+					return err
+				}
+				for _, d := range decisions {
+					d.Reason, d.By, d.Confirm = reason, whoAmI(), confirm
+					if shown, err = c.Decide(cmd.Context(), args[0], d); err != nil {
+						break
+					}
+				}
+			}
+			if err != nil {
+				return fromService(err)
+			}
+			return printCrosswalk(newPrinter(cmd, root.output), &shown)
+		},
+	}
+	cmd.Flags().StringVar(&in, "in", "", "take in the pairs of keys of this CSV file")
+	cmd.Flags().StringVar(&out, "out", "", "write the pairs of keys to this CSV file")
+	cmd.Flags().UintVar(&takeBack, "take-back", 0, "take the entry of this number back")
+	cmd.Flags().StringVar(&reason, "reason", "", "why, for who looks at it later")
+	cmd.Flags().BoolVar(&confirm, "confirm", false, "also where more than two keys become one")
+	return cmd
+}
+
+func printCrosswalk(p *printer, c *view.Crosswalk) error {
+	kinds := map[string]string{"keys": "the same", "refused": "not the same", "records": "paired by hand"}
+	var rows [][]string
+	for _, e := range c.Entries {
+		left, right := shownKey(e.Left), shownKey(e.Right)
+		if e.Records != nil {
+			left, right = numbersOf(e.Records[0]), numbersOf(e.Records[1])
+		}
+		state := kinds[e.Kind]
+		if !e.Holds {
+			state += ", taken back"
+		}
+		rows = append(rows, []string{strconv.FormatUint(uint64(e.ID), 10), state, left, right, e.Reason, e.By, e.Created.Local().Format("2006-01-02 15:04")})
+	}
+	if err := p.rows([]string{"entry", "decision", "left", "right", "reason", "by", "when"}, rows, c, 0); err != nil || p.form != "table" {
+		return err
+	}
+	fmt.Fprintf(p.out, "crosswalk of %s, version %d\n", c.Sieve, c.Version)
+	return nil
+}
+
+func numbersOf(records []view.Record) string {
+	var list []string
+	for _, r := range records {
+		list = append(list, strconv.FormatInt(r.Number, 10))
+	}
+	if len(list) == 1 {
+		return "record " + list[0]
+	}
+	return "records " + strings.Join(list, ", ")
+}
+
+// readCrosswalk reads pairs of keys from a CSV file whose columns are the key's, with left and right in front, and perhaps a
+// decision. Pairs that the crosswalk has already are left out.
+func readCrosswalk(file string, c *view.Crosswalk) ([]view.Decision, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, broken("the crosswalk cannot be read: %s", err)
+	}
+	defer f.Close()
+	r := csv.NewReader(f)
+	head, err := r.Read()
+	if err != nil {
+		return nil, wrongRequest("%s: %s", file, err)
+	}
+	var places [2][]int
+	for s, side := range []string{"left ", "right "} {
+		for _, column := range c.Columns[s] {
+			at := slices.Index(head, side+column)
+			if at < 0 {
+				return nil, wrongRequest("%s: line 1: there is no column %q; the columns of a crosswalk of this sieve are left and right in front of %s and %s", file, side+column, strings.Join(c.Columns[0], ", "), strings.Join(c.Columns[1], ", "))
+			}
+			places[s] = append(places[s], at)
+		}
+	}
+	decision := slices.Index(head, "decision")
+	known := map[string]bool{}
+	name := func(accept bool, l, r []string) string {
+		return fmt.Sprint(accept, strings.Join(l, "\x00"), "\x01", strings.Join(r, "\x00"))
+	}
+	for _, e := range c.Entries {
+		if e.Holds && e.Records == nil {
+			known[name(e.Kind == "keys", e.Left, e.Right)] = true
+		}
+	}
+	same, other := view.Decision{Accept: true, Source: "import"}, view.Decision{Source: "import"}
+	for {
+		row, err := r.Read()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, wrongRequest("%s: %s", file, err)
+		}
+		var pair view.KeyPair
+		for _, at := range places[0] {
+			pair.Left = append(pair.Left, row[at])
+		}
+		for _, at := range places[1] {
+			pair.Right = append(pair.Right, row[at])
+		}
+		into := &same
+		if decision >= 0 {
+			switch row[decision] {
+			case "", "same":
+			case "not the same":
+				into = &other
+			default:
+				line, _ := r.FieldPos(decision)
+				return nil, wrongRequest("%s: line %d: the decision %q is none; write same or not the same", file, line, row[decision])
+			}
+		}
+		if id := name(into.Accept, pair.Left, pair.Right); !known[id] {
+			known[id] = true
+			into.Pairs = append(into.Pairs, pair)
+		}
+	}
+	var list []view.Decision
+	for _, d := range []view.Decision{same, other} {
+		if len(d.Pairs) > 0 {
+			list = append(list, d)
+		}
+	}
+	return list, nil
+}
+
+func newPair(root *rootFlags) *cobra.Command {
+	var pair view.HandPair
+	var take bool
+	cmd := &cobra.Command{
+		Use:   "pair [RUN | SIEVE]",
+		Short: "Pair records by hand, whatever their keys: also several with several",
+		Long: `Pair records by hand, whatever their keys: also several with several, as three invoices that one payment settles.
+
+What they would be is shown: the sums of both sides and their difference. With --accept it is so from the next run on, for as
+long as records of this content are there and have no other partner; comparisons go on to follow keys.`,
+		Example: `  twinsieve pair "Invoice payments" --left 17,203,204 --right 12
+  twinsieve pair "Invoice payments" --left 17,203,204 --right 12 --accept --reason "one transfer for three invoices"`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			run, err := findRun(cmd, c, strings.Join(args, ""))
+			if err != nil {
+				return err
+			}
+			tried, err := c.TryPair(cmd.Context(), run.ID, pair)
+			if err != nil {
+				return fromService(err)
+			}
+			p := newPrinter(cmd, root.output)
+			if !take {
+				return printTriedPair(p, &run, &tried)
+			}
+			pair.By = whoAmI()
+			crosswalk, err := c.PairByHand(cmd.Context(), run.ID, pair)
+			if err != nil {
+				return fromService(err)
+			}
+			if p.form != "table" {
+				return p.json(crosswalk)
+			}
+			fmt.Fprintf(p.out, "paired by hand; the crosswalk of %s is at version %d, and the next run uses it: twinsieve run %q\n", run.Sieve, crosswalk.Version, run.Sieve)
+			return nil
+		},
+	}
+	cmd.Flags().Int64SliceVar(&pair.Left, "left", nil, "numbers of left records")
+	cmd.Flags().Int64SliceVar(&pair.Right, "right", nil, "numbers of right records")
+	cmd.Flags().BoolVar(&take, "accept", false, "accept that they belong together")
+	cmd.Flags().StringVar(&pair.Reason, "reason", "", "why, for who looks at it later")
+	return cmd
+}
+
+func printTriedPair(p *printer, run *view.Run, t *view.TriedPair) error {
+	if p.form == "json" {
+		return p.json(t)
+	}
+	var rows [][]string
+	for _, s := range t.Sums {
+		rows = append(rows, []string{s.Name, s.Left, s.Right, s.Difference})
+	}
+	if err := p.rows([]string{"sum", run.Sides[0].Set, run.Sides[1].Set, "difference"}, rows, t, 1, 2, 3); err != nil || p.form != "table" {
+		return err
+	}
+	verdict := "every compared field agrees: they would be matched"
+	if !t.Matched {
+		var differ []string
+		for _, o := range t.Outcomes {
+			if !o.Agrees {
+				differ = append(differ, run.Sides[0].Columns[o.Left])
+			}
+		}
+		verdict = "they would be differing, in " + strings.Join(differ, ", ")
+	}
+	fmt.Fprintf(p.out, "%s and %s; %s\naccept with --accept\n", countOf(int64(len(t.Left)), "left record"), countOf(int64(len(t.Right)), "right record"), verdict)
+	return nil
+}
