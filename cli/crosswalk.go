@@ -74,7 +74,7 @@ func printCrosswalk(p *printer, c *view.Crosswalk) error {
 	for _, e := range c.Entries {
 		left, right := shownKey(e.Left), shownKey(e.Right)
 		if e.Records != nil {
-			left, right = numbersOf(e.Records[0]), numbersOf(e.Records[1])
+			left, right = numbersOf(e.Records[0])+" ("+strings.Join(e.Keys[0], "; ")+")", numbersOf(e.Records[1])+" ("+strings.Join(e.Keys[1], "; ")+")"
 		}
 		state := kinds[e.Kind]
 		if !e.Holds {

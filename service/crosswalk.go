@@ -96,9 +96,36 @@ func (v *Service) Crosswalk(ctx context.Context, name string) (*view.Crosswalk, 
 		if err != nil {
 			return nil, err
 		}
+		if a.Kind == store.RecordsAccepted {
+			b, err := bodyOf(a)
+			if err != nil {
+				return nil, err
+			}
+			shown.Keys = keysOfRecords(b, out.Columns)
+		}
 		out.Entries = append(out.Entries, *shown)
 	}
 	return out, nil
+}
+
+// keysOfRecords are the keys of records that were paired by hand, of which a part is blank where their columns no longer have it.
+func keysOfRecords(b acceptedBody, columns [2][]string) *[2][]string {
+	keys := [2][]string{{}, {}}
+	for s := range keys {
+		for _, r := range b.Records[s] {
+			cells := cellsOf(&r)
+			var parts []string
+			for _, name := range columns[s] {
+				text := ""
+				if at := slices.Index(b.Columns[s], name); at >= 0 {
+					text = cells[at].Text
+				}
+				parts = append(parts, text)
+			}
+			keys[s] = append(keys[s], shownKey(parts))
+		}
+	}
+	return &keys
 }
 
 func keyColumns(plan *sieve.Plan) (columns [2][]string) {

@@ -4,12 +4,16 @@ import { useLayoutEffect, useState } from 'react';
 import { BrowserRouter, Navigate, NavLink, Route, Routes } from 'react-router';
 import { ProblemError } from './api/client';
 import { Mark } from './parts/Glyph';
+import { KeyBox } from './parts/KeyBox';
+import { CrosswalkPage } from './pages/Crosswalk';
+import { NearMatches } from './pages/Near';
 import { Report } from './pages/Report';
 import { Reports } from './pages/Reports';
 import { SetPage } from './pages/SetPage';
 import { Sets } from './pages/Sets';
 import { Settings } from './pages/Settings';
 import { Sieves } from './pages/Sieves';
+import { Trace } from './pages/Trace';
 import { Workbench } from './pages/Workbench';
 import { antTheme, initialMode, paint, remember, type Mode } from './theme';
 
@@ -46,6 +50,7 @@ export function App() {
                 Sieve
               </span>
             </div>
+            <KeyBox />
             <nav aria-label="Pages">
               {pages.map(([to, name]) => (
                 <NavLink key={to} to={to}>
@@ -74,6 +79,9 @@ export function App() {
               <Route path="/sieves" element={<Sieves />} />
               <Route path="/sieves/new" element={<Workbench />} />
               <Route path="/sieves/of/:name" element={<Workbench />} />
+              <Route path="/sieves/of/:name/crosswalk" element={<CrosswalkPage />} />
+              <Route path="/trace" element={<Trace />} />
+              <Route path="/reports/:run/near" element={<NearMatches />} />
               <Route path="/reports" element={<Reports />} />
               <Route path="/reports/:run" element={<Report />} />
               <Route path="/settings" element={<Settings />} />

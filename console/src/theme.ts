@@ -91,6 +91,8 @@ export function antTheme(mode: Mode): ThemeConfig {
     components: {
       Button: { primaryShadow: 'none', defaultShadow: 'none', fontWeight: 500 },
       Table: {
+        rowSelectedBg: c['matched-tint'],
+        rowSelectedHoverBg: c['matched-tint'],
         cellPaddingBlockSM: 3,
         cellPaddingInlineSM: 8,
         headerBg: c.panel,

@@ -5,8 +5,7 @@ import (
 	"context"
 	"math"
 	"slices"
-
-	"github.com/cespare/xxhash/v2"
+	"strings"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
@@ -77,7 +76,7 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 		}
 		return nil
 	}
-	// One record of each value that is in both sketches is enough to see what its texts need.
+	// What the different texts of some of the values on both sides need.
 	common := map[uint64]bool{}
 	for i, j, l, r := 0, 0, cols[0].sorted, cols[1].sorted; i < len(l) && j < len(r) && len(common) < 2000; {
 		switch c := cmp.Compare(l[i], r[j]); {
@@ -95,7 +94,7 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 	for _, s := range tray.Sides {
 		r := cols[s].reader()
 		for n := range a.tables[s].Starts() {
-			if len(texts[s]) == len(common) || n > 40 {
+			if n > 40 {
 				break
 			}
 			b, err := a.tables[s].Batch(ctx, n)
@@ -104,8 +103,9 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 			}
 			col := b.Columns[p.Columns[s]]
 			for i := range b.Records() {
-				if h := hashOf(r, col, i); common[h] && len(texts[s][h]) < 4 {
-					texts[s][h] = append(texts[s][h], col.Value(i))
+				h := hashOf(r, col, i)
+				if list := texts[s][h]; common[h] && len(list) < 40 && !slices.Contains(list, col.Value(i)) {
+					texts[s][h] = append(list, strings.Clone(col.Value(i)))
 				}
 			}
 		}
@@ -124,16 +124,18 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 		}
 		chain, _ := reading.Compile(list, tray.Left, nil)
 		r := chain.Reader()
-		for h, ls := range texts[0] {
-			read := map[uint64]bool{}
-			for _, text := range ls {
-				read[xxhash.Sum64(r.Cell([]byte(text)).Text)] = true
+		for h := range common {
+			var read [2][]string
+			for s := range read {
+				for _, text := range texts[s][h] {
+					read[s] = append(read[s], string(r.Cell([]byte(text)).Text))
+				}
 			}
-			for _, text := range texts[1][h] {
-				if read[xxhash.Sum64(r.Cell([]byte(text)).Text)] {
-					met++
-				} else {
-					met--
+			for s := range read {
+				for _, text := range read[s] {
+					if slices.Contains(read[1-s], text) {
+						met++
+					}
 				}
 			}
 		}

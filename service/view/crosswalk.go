@@ -18,6 +18,7 @@ type Acceptance struct {
 	Left    []string     `json:"left,omitempty" description:"The left key, as it came."`
 	Right   []string     `json:"right,omitempty" description:"The right key, as it came."`
 	Records *[2][]Record `json:"records,omitempty" description:"The records that were paired by hand, with their numbers at the time."`
+	Keys    *[2][]string `json:"keys,omitempty" description:"Of records that were paired by hand: their keys, the parts of each with · between them."`
 	Reason  string       `json:"reason"`
 	Score   float64      `json:"score,omitempty" description:"Of what was suggested: from 0 to 1."`
 	Source  string       `json:"source" enum:"near,diagnosis,hand,import"`

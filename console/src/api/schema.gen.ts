@@ -796,6 +796,8 @@ export interface components {
             /** @description It has not been taken back. */
             holds: boolean;
             id: number;
+            /** @description Of records that were paired by hand: their keys, the parts of each with · between them. */
+            keys?: null | string[][];
             /**
              * @description Two keys are the same; two keys are not; records that were paired by hand.
              * @enum {string}

@@ -6,6 +6,7 @@ import { Fault } from '../parts/Fault';
 import { change } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
+import { WayLines } from '../parts/WayLines';
 
 /** A line of the aligned view: a column of either side, or of both where they belong together. */
 type Line = { left?: number; right?: number; role: string; field?: number };
@@ -114,18 +115,64 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
           })}
         </tbody>
       </table>
+      {entry.group && (
+        <>
+          <h2 style={{ marginTop: 16 }}>All its records</h2>
+          {entry.group.records.map((n, s) => (
+            <p key={s} className={s === 0 ? 'l' : 'r'} style={{ margin: '2px 0' }}>
+              {run.sides[s]?.set}: {n} record{n === 1 ? '' : 's'}, number{' '}
+              {(entry.group?.listed[s] ?? []).map((r) => r.number).join(', ')}
+              {(entry.group?.listed[s] ?? []).length < n && ' and more'}
+            </p>
+          ))}
+        </>
+      )}
+      {entry.accepted?.kind && (
+        <p>
+          Paired by hand{entry.accepted.by && ` by ${entry.accepted.by}`}
+          {entry.accepted.reason && `: ${entry.accepted.reason}`}{' '}
+          {!entry.accepted.holds && <span className="dim">(taken back since)</span>}
+        </p>
+      )}
       <h2 style={{ marginTop: 16 }}>How it came here</h2>
-      <ol className="steps">
-        {entry.steps.map((step, i) => (
-          <li key={i}>{step}</li>
-        ))}
-      </ol>
+      <p className="dim" style={{ margin: 0 }}>
+        {entry.reason}
+      </p>
+      <Traced run={run} entry={entry} />
       {entry.status && (
         <p>
           <span className="chip">{entry.status}</span>
         </p>
       )}
     </div>
+  );
+}
+
+/** The way of each record of an entry. Where its records are no longer kept, what the report says of them. */
+function Traced({ run, entry }: { run: Run; entry: Entry }) {
+  const names = [entry.left && `left-${entry.left.number}`, entry.right && `right-${entry.right.number}`].filter(
+    (n): n is string => !!n,
+  );
+  const ways = useQuery({
+    queryKey: ['way', run.id, names],
+    retry: false,
+    queryFn: async () =>
+      (
+        await Promise.all(
+          names.map((record) =>
+            answer(api.GET('/api/v1/runs/{run}/trace', { params: { path: { run: run.id }, query: { record } } })),
+          ),
+        )
+      ).flatMap((t) => t.data.ways),
+  });
+  if (ways.data) return ways.data.map((w) => <WayLines key={w.side} way={w} />);
+  if (!ways.error) return null;
+  return (
+    <ol className="steps">
+      {entry.steps.map((step, i) => (
+        <li key={i}>{step}</li>
+      ))}
+    </ol>
   );
 }
 

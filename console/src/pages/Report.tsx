@@ -1,7 +1,7 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { Button, Input, Table, type TableColumnType } from 'antd';
 import { useState } from 'react';
-import { Link, useParams, useSearchParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
 import { useRun } from '../api/queries';
 import { Bridge } from '../parts/Bridge';
@@ -13,6 +13,8 @@ import { Key } from '../parts/Key';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { Trays } from '../parts/Trays';
+import { ByHand, type Chosen } from '../report/ByHand';
+import { WhyNot } from '../report/WhyNot';
 import { EntryDrawer } from './EntryDrawer';
 
 export function Report() {
@@ -25,6 +27,7 @@ export function Report() {
 function ReportOf({ run }: { run: Run }) {
   // What is looked at stands in the address, so that it can be sent to somebody, and the browser's back button works.
   const [params, setParams] = useSearchParams();
+  const navigate = useNavigate();
   const firstTray = run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ?? 'matched';
   const tray = params.get('tray') ?? firstTray;
   const search = params.get('search') ?? '';
@@ -34,7 +37,9 @@ function ReportOf({ run }: { run: Run }) {
       for (const [name, value] of [...next]) if (!value) next.delete(name);
       return next;
     });
+  const [chosen, setChosen] = useState<Chosen>({ left: [], right: [] });
   const s = run.summary;
+  const lonely = s.trays.some((t) => ['missing', 'orphaned', 'unkeyed'].includes(t.tray) && t.entries > 0);
   const [left, right] = run.sides;
   const verdict = s.verdict.match(/^(.*?\.) (.*)$/);
   return (
@@ -59,9 +64,31 @@ function ReportOf({ run }: { run: Run }) {
             · {s.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
             {left.rejects + right.rejects > 0 &&
               ` · rejected lines: ${count(left.rejects)} left, ${count(right.rejects)} right`}
+            {s.crosswalk && s.crosswalk.version > 0 && (
+              <>
+                {' '}
+                ·{' '}
+                <Link to={`/sieves/of/${encodeURIComponent(run.sieve)}/crosswalk`}>
+                  crosswalk version {s.crosswalk.version}
+                </Link>
+                {s.crosswalk.hand > 0 && `, ${count(s.crosswalk.hand)} paired by hand`}
+                {s.crosswalk.stale + s.crosswalk.staleHand > 0 &&
+                  `, ${count(s.crosswalk.stale + s.crosswalk.staleHand)} of its entries say nothing here any more`}
+              </>
+            )}
           </p>
+          <details className="say">
+            <summary>What pairs with what</summary>
+            {run.sentence}
+          </details>
         </div>
         <div className="acts">
+          {lonely && <WhyNot run={run} trace={(record) => go({ entry: record })} />}
+          {lonely && (
+            <Button onClick={() => void navigate(`/reports/${run.id}/near`)} role="link">
+              Near matches
+            </Button>
+          )}
           <HandOver what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
@@ -77,7 +104,10 @@ function ReportOf({ run }: { run: Run }) {
       {s.balance.map((b) => (
         <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
       ))}
+      <ByHand run={run} chosen={chosen} clear={() => setChosen({ left: [], right: [] })} />
       <Entries
+        chosen={chosen}
+        choose={setChosen}
         run={run}
         tray={tray}
         search={search}
@@ -95,9 +125,16 @@ type EntriesProps = {
   search: string;
   setSearch: (text: string) => void;
   open: (entry: Entry) => void;
+  chosen: Chosen;
+  choose: (chosen: Chosen) => void;
 };
 
-function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
+/** The trays whose records can be paired by hand. */
+const byHand = ['missing', 'orphaned', 'surplus', 'unkeyed'];
+
+const numberOf = (e: Entry) => (e.side === 'left' ? e.left?.number : e.right?.number) ?? 0;
+
+function Entries({ run, tray, search, setSearch, open, chosen, choose }: EntriesProps) {
   const [typed, setTyped] = useState(search);
   const [shown, setShown] = useState(search);
   if (shown !== search) {
@@ -154,6 +191,26 @@ function Entries({ run, tray, search, setSearch, open }: EntriesProps) {
         pagination={false}
         loading={entries.isPending && !entries.error}
         dataSource={rows}
+        rowSelection={
+          byHand.includes(tray)
+            ? {
+                selectedRowKeys: rows
+                  .filter((e) => chosen[e.side as 'left' | 'right']?.includes(numberOf(e)))
+                  .map((e) => e.id),
+                onChange: (_, selected) => {
+                  // What is chosen in other trays stays.
+                  const next = { left: [...chosen.left], right: [...chosen.right] };
+                  for (const side of ['left', 'right'] as const) {
+                    const here = rows.filter((e) => e.side === side).map(numberOf);
+                    const now = selected.filter((e) => e?.side === side).map(numberOf);
+                    next[side] = [...next[side].filter((n) => !here.includes(n)), ...now];
+                  }
+                  choose(next);
+                },
+                getCheckboxProps: (e) => ({ 'aria-label': `choose ${e.side} record ${numberOf(e)}` }),
+              }
+            : undefined
+        }
         columns={columnsOf(run, tray, open)}
         scroll={{ x: 'max-content' }}
         locale={{ emptyText: search ? 'Nothing here holds all of these words.' : `No record of this run is ${tray}.` }}
@@ -210,9 +267,9 @@ function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableC
         },
       });
     });
-    if (paired && f.as && f.as !== 'text')
+    if (paired && f.as && ['decimal', 'date', 'time'].includes(f.as))
       list.push({
-        title: f.as === 'date' ? 'days' : 'difference',
+        title: f.as === 'date' ? 'days' : f.as === 'time' ? 'seconds' : 'difference',
         key: `${i} difference`,
         align: 'right',
         render: (_, e) => {

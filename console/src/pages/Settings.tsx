@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Button, Popconfirm, Table } from 'antd';
+import { Button, Input, Popconfirm, Table } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Connection } from '../api/client';
 import { connections, remove } from '../api/connections';
+import { nameMe, whoAmI } from '../api/who';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { ConnectionForm, kinds } from '../settings/ConnectionForm';
@@ -40,6 +41,16 @@ export function Settings() {
   return (
     <>
       <h1>Settings</h1>
+      <h2>Your name</h2>
+      <p className="say">
+        What you accept as the same is kept under it. It stays in this browser.{' '}
+        <Input
+          aria-label="your name"
+          style={{ width: 200 }}
+          defaultValue={whoAmI()}
+          onChange={(event) => nameMe(event.target.value.trim())}
+        />
+      </p>
       <div className="title">
         <div>
           <h2>Connections to databases</h2>

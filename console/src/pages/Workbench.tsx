@@ -2,8 +2,17 @@ import { SwapOutlined } from '@ant-design/icons';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Input, Select } from 'antd';
 import { useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
-import { answer, api, type Counts, type Definition, type Job, type SetView, type Sieve } from '../api/client';
+import { Link, useLocation, useNavigate, useParams } from 'react-router';
+import {
+  answer,
+  api,
+  type Cause,
+  type Counts,
+  type Definition,
+  type Job,
+  type SetView,
+  type Sieve,
+} from '../api/client';
 import { follow } from '../api/jobs';
 import { useSets } from '../api/queries';
 import { CountBoard } from '../parts/CountBoard';
@@ -11,14 +20,22 @@ import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { Trays } from '../parts/Trays';
+import { Beside } from '../workbench/Beside';
 import { Causes } from '../workbench/Causes';
 import { complete, empty, faultAt, placed, swapped } from '../workbench/definition';
+import { Diagnose } from '../workbench/Diagnose';
+import { More } from '../workbench/More';
+import { Proposals } from '../workbench/Proposals';
+import { Repeated } from '../workbench/Repeated';
 import { FieldRow, KeyRow } from '../workbench/rows';
 import { useCounts } from '../workbench/useCounts';
 
-/** Loads the sieve named in the address, then shows it; a new one starts empty. */
+type Remedy = { applied: Definition; remedy: string };
+
+/** Loads the sieve named in the address, then shows it, perhaps with a remedy that a report proposes; a new one starts empty. */
 export function Workbench() {
   const { name } = useParams();
+  const remedy = useLocation().state as Remedy | null;
   const sieve = useQuery({
     queryKey: ['sieve', name],
     enabled: name !== undefined,
@@ -33,10 +50,11 @@ export function Workbench() {
   if (name === undefined) return <Bench key="new" start={empty} etag="" />;
   if (sieve.error) return <Fault error={sieve.error} />;
   if (!sieve.data) return null;
-  return <Bench key={name} start={{ compare: [], ...sieve.data.sieve.definition }} etag={sieve.data.etag} />;
+  const start = { compare: [], ...sieve.data.sieve.definition };
+  return <Bench key={name} start={start} etag={sieve.data.etag} remedy={remedy ?? undefined} />;
 }
 
-function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
+function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: string; remedy?: Remedy }) {
   const [saved, setSaved] = useState({ text: JSON.stringify(start), name: start.name, etag: firstTag });
   const [draft, setDraft] = useState<Definition>(start);
   const [error, setError] = useState<unknown>();
@@ -45,6 +63,18 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const counting = useCounts(draft);
+  // The counts before the last remedy stand beside those after it.
+  const [remedied, setRemedied] = useState<{ what: string; before: Counts; draft: Definition }>();
+  const [waiting, setWaiting] = useState(remedy); // until the counts without it are there
+  const apply = (applied: Definition, what: string) => {
+    const next = { compare: [], ...applied, name: draft.name };
+    if (counting.counts) setRemedied({ what, before: counting.counts, draft: next });
+    setDraft(next);
+  };
+  if (waiting && counting.counts) {
+    setWaiting(undefined);
+    apply(waiting.applied, waiting.remedy);
+  }
   const set = (part: Partial<Definition>) => setDraft((d) => ({ ...d, ...part }));
   const left = sets.data?.find((s) => s.name === draft.left);
   const right = sets.data?.find((s) => s.name === draft.right);
@@ -109,6 +139,11 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
             Swap sides
           </Button>
           {saved.name && <Button href={`/api/v1/sieves/${encodeURIComponent(saved.name)}/file`}>Sieve file</Button>}
+          {saved.name && (
+            <Link className="ant-btn-like" to={`/sieves/of/${encodeURIComponent(saved.name)}/crosswalk`}>
+              Crosswalk
+            </Link>
+          )}
           <Button onClick={() => void save()} disabled={!ready || !dirty}>
             Save
           </Button>
@@ -134,6 +169,8 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
             <KeyRow
               key={i}
               fault={faultAt(wrong, `key[${i}]`)}
+              draft={draft}
+              at={i}
               part={part}
               left={left}
               right={right}
@@ -149,6 +186,8 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
             <FieldRow
               key={i}
               fault={faultAt(wrong, `compare[${i}]`)}
+              draft={draft}
+              at={i}
               field={field}
               left={left}
               right={right}
@@ -170,6 +209,7 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
               Nothing is compared yet: records match on the key only.
             </p>
           )}
+          <More draft={draft} change={set} />
         </div>
         <SetPanel
           side="right"
@@ -180,6 +220,7 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
           used={draft.key.map((k) => k.right ?? k.left)}
         />
       </section>
+      {draft.left && draft.right && <Proposals draft={draft} take={(key) => set({ key })} />}
       <div style={{ minHeight: 30 }}>{counting.job && <JobBar job={counting.job} />}</div>
       {counting.counts && (
         <div
@@ -188,10 +229,25 @@ function Bench({ start, etag: firstTag }: { start: Definition; etag: string }) {
           style={{ opacity: counting.busy ? 0.6 : 1 }}
           data-testid="counts"
         >
+          <p className="say" data-testid="words">
+            {counting.counts.sentence}
+          </p>
+          {counting.counts.warnings.map((w) => (
+            <p key={w} className="missed" role="alert">
+              {w}
+            </p>
+          ))}
           <Trays summary={counting.counts.summary} />
+          {remedied && !counting.busy && JSON.stringify(draft) === JSON.stringify(remedied.draft) && (
+            <Beside before={remedied.before} after={counting.counts} what={remedied.what} />
+          )}
+          <Diagnose draft={draft} apply={(cause: Cause) => cause.applied && apply(cause.applied, cause.remedy ?? '')} />
           <div className="two">
             <CountBoard summary={counting.counts.summary} />
-            <Causes counts={counting.counts} />
+            <div>
+              <Causes counts={counting.counts} />
+              <Repeated counts={counting.counts} />
+            </div>
           </div>
         </div>
       )}

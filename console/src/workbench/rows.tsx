@@ -1,9 +1,10 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import { Button, Input, Select } from 'antd';
-import type { Field, KeyPart, SetView } from '../api/client';
+import type { Definition, Field, KeyPart, SetView } from '../api/client';
 import { useReadings } from '../api/queries';
 import { Tags } from '../parts/Tags';
 import { without } from './definition';
+import { Try } from './Try';
 
 function RowFault({ what }: { what?: string }) {
   if (!what) return null;
@@ -38,16 +39,31 @@ function ColumnSelect(p: {
 
 const layouts = ['YYYY-MM-DD', 'DD.MM.YYYY', 'MM/DD/YYYY', 'D/M/YYYY'];
 
+/** What may stand behind a reading's name, where a few things are usual; any other is typed. */
+const usual: Record<string, string[]> = {
+  date: layouts,
+  time: layouts.map((l) => `${l} hh:mm`),
+  number: ['', 'comma', 'point', 'comma brackets trailing-minus currency'],
+  'normal-form': ['NFC', 'NFKC'],
+  first: ['3', '8'],
+  last: ['3', '4'],
+  'yes-no': ['', 'ja/nej'],
+};
+const oneSided = ['date', 'time', 'number'];
+
 /** A chain of readings, chosen or typed. */
-function Readings(p: { value?: string[]; change: (readings?: string[]) => void; what: string }) {
+function Readings(p: { value?: string[]; change: (readings?: string[]) => void; what: string; draft: Definition }) {
   const readings = useReadings();
-  const choices = (readings.data ?? []).flatMap((r) =>
-    r.argument
-      ? ['', 'left ', 'right '].flatMap((side) =>
-          layouts.map((l) => ({ value: `${side}${r.name} ${l}`, title: r.says })),
-        )
-      : [{ value: r.name, title: r.says }],
-  );
+  const choices = (readings.data ?? []).flatMap((r) => {
+    const behind =
+      r.name === 'lookup'
+        ? (p.draft.lookups ?? []).map((l) => l.name)
+        : (usual[r.name] ?? (r.argument && !r.optional ? [] : ['']));
+    const sides = oneSided.includes(r.name) ? ['', 'left ', 'right '] : [''];
+    return sides.flatMap((side) =>
+      behind.map((argument) => ({ value: `${side}${r.name} ${argument}`.trim(), title: r.says })),
+    );
+  });
   return (
     <Tags
       label={`readings of the ${p.what}`}
@@ -62,6 +78,8 @@ function Readings(p: { value?: string[]; change: (readings?: string[]) => void; 
 /** A pair of key columns and its readings. */
 export function KeyRow(p: {
   part: KeyPart;
+  draft: Definition;
+  at: number;
   left?: SetView;
   right?: SetView;
   fault?: string;
@@ -77,7 +95,12 @@ export function KeyRow(p: {
         choose={(left) => p.change({ ...p.part, left })}
         what="key pair"
       />
-      <Readings value={p.part.readings} change={(r) => p.change(without(p.part, 'readings', r))} what="key pair" />
+      <Readings
+        value={p.part.readings}
+        change={(r) => p.change(without(p.part, 'readings', r))}
+        what="key pair"
+        draft={p.draft}
+      />
       <ColumnSelect
         side="right"
         set={p.right}
@@ -85,6 +108,7 @@ export function KeyRow(p: {
         choose={(right) => p.change({ ...p.part, right })}
         what="key pair"
       />
+      <Try draft={p.draft} place={{ of: 'key', part: p.at }} readings={p.part.readings ?? []} />
       <Button
         type="text"
         size="small"
@@ -98,9 +122,20 @@ export function KeyRow(p: {
   );
 }
 
+const kinds = ['text', 'decimal', 'date', 'time', 'boolean', 'similar'];
+const within: Record<string, string> = { date: 'within days', similar: 'at least' };
+const hints: Record<string, string> = {
+  decimal: 'the greatest difference that agrees: 0.05, or 2%, or 0.05 or 2%',
+  date: 'days',
+  time: '90 s, 15 min, 2 h or 1 d',
+  similar: 'the part of the text that has to be alike, up to 1',
+};
+
 /** A compared field: its columns, kind, tolerance and readings. */
 export function FieldRow(p: {
   field: Field;
+  draft: Definition;
+  at: number;
   left?: SetView;
   right?: SetView;
   fault?: string;
@@ -121,28 +156,25 @@ export function FieldRow(p: {
         aria-label="compared as"
         showSearch
         value={kind}
-        onChange={(as) =>
-          p.change(
-            without(
-              without(p.field, 'as', as === 'text' ? undefined : as),
-              'within',
-              as === 'text' ? undefined : p.field.within,
-            ),
-          )
-        }
-        options={['text', 'decimal', 'date'].map((value) => ({ value, label: value }))}
+        onChange={(as) => {
+          const next = without(p.field, 'as', as === 'text' ? undefined : as);
+          p.change(without(without(next, 'within', undefined), 'atLeast', as === 'similar' ? '0.9' : undefined));
+        }}
+        options={kinds.map((value) => ({ value, label: value }))}
       />
       <Input
-        aria-label={kind === 'date' ? 'within days' : 'within'}
-        placeholder={kind === 'date' ? 'days' : 'within'}
-        disabled={kind === 'text'}
-        value={p.field.within ?? ''}
-        onChange={(event) => p.change(without(p.field, 'within', event.target.value))}
+        aria-label={within[kind] ?? 'within'}
+        placeholder={within[kind] ?? 'within'}
+        title={hints[kind]}
+        disabled={kind === 'text' || kind === 'boolean'}
+        value={(kind === 'similar' ? p.field.atLeast : p.field.within) ?? ''}
+        onChange={(event) => p.change(without(p.field, kind === 'similar' ? 'atLeast' : 'within', event.target.value))}
       />
       <Readings
         value={p.field.readings}
         change={(r) => p.change(without(p.field, 'readings', r))}
         what="compared field"
+        draft={p.draft}
       />
       <ColumnSelect
         side="right"
@@ -151,6 +183,7 @@ export function FieldRow(p: {
         choose={(right) => p.change({ ...p.field, right })}
         what="compared field"
       />
+      <Try draft={p.draft} place={{ of: 'compare', part: p.at }} readings={p.field.readings ?? []} />
       <Button
         type="text"
         size="small"

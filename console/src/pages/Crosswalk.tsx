@@ -1,0 +1,97 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button, Table } from 'antd';
+import { useState } from 'react';
+import { Link, useParams } from 'react-router';
+import type { Acceptance, RecordView } from '../api/client';
+import { crosswalk, takeBack } from '../api/crosswalk';
+import { Fault } from '../parts/Fault';
+import { count, when } from '../parts/format';
+import { Key } from '../parts/Key';
+
+const kinds = { keys: 'the same', refused: 'not the same', records: 'paired by hand' } as const;
+
+/** What people have accepted as the same in a sieve, and refused, with who and when; an entry can be taken back. */
+export function CrosswalkPage() {
+  const name = useParams().name ?? '';
+  const queries = useQueryClient();
+  const list = useQuery({ queryKey: ['crosswalk', name], queryFn: () => crosswalk(name) });
+  const [failed, setFailed] = useState<unknown>();
+  async function end(entry: number) {
+    setFailed(undefined);
+    try {
+      queries.setQueryData(['crosswalk', name], await takeBack(name, entry));
+    } catch (error) {
+      setFailed(error);
+    }
+  }
+  return (
+    <>
+      <div className="title">
+        <div>
+          <h1>Crosswalk</h1>
+          <p className="say">
+            What has been accepted as the same in <Link to={`/sieves/of/${encodeURIComponent(name)}`}>{name}</Link>,
+            though it is written differently. It holds from the next run on
+            {list.data && list.data.version > 0 && `; now at version ${list.data.version}`}.
+          </p>
+        </div>
+        <Button href={`/api/v1/sieves/${encodeURIComponent(name)}/crosswalk/export`}>Hand it over as CSV</Button>
+      </div>
+      <Fault error={list.error} />
+      <Fault error={failed} />
+      <Table
+        size="small"
+        rowKey="id"
+        pagination={false}
+        loading={list.isPending && !list.error}
+        dataSource={list.data?.entries}
+        scroll={{ x: 'max-content' }}
+        locale={{ emptyText: 'Nothing yet. Near matches of a report, and pairings by hand, come to stand here.' }}
+        columns={[
+          {
+            title: 'decision',
+            render: (_, e: Acceptance) => (
+              <span className={e.holds ? undefined : 'dim'}>
+                {kinds[e.kind]}
+                {!e.holds && `, taken back${e.endedBy ? ` by ${e.endedBy}` : ''}`}
+              </span>
+            ),
+          },
+          {
+            title: 'left',
+            onHeaderCell: () => ({ className: 'l' }),
+            render: (_, e: Acceptance) => <Side keyed={e.left} records={e.records?.[0]} keys={e.keys?.[0]} />,
+          },
+          {
+            title: 'right',
+            onHeaderCell: () => ({ className: 'r' }),
+            render: (_, e: Acceptance) => <Side keyed={e.right} records={e.records?.[1]} keys={e.keys?.[1]} />,
+          },
+          { title: 'reason', render: (_, e: Acceptance) => <span className="dim">{e.reason}</span> },
+          { title: 'by', render: (_, e: Acceptance) => e.by },
+          { title: 'when', render: (_, e: Acceptance) => when(e.created) },
+          {
+            title: '',
+            key: 'end',
+            render: (_, e: Acceptance) =>
+              e.holds && (
+                <Button size="small" type="text" onClick={() => void end(e.id)}>
+                  Take it back
+                </Button>
+              ),
+          },
+        ]}
+      />
+    </>
+  );
+}
+
+function Side(p: { keyed?: string[]; records?: RecordView[]; keys?: string[] }) {
+  if (p.records)
+    return p.records.map((r, i) => (
+      <div key={r.number}>
+        <span className="mono">{p.keys?.[i]}</span> <span className="dim">record {count(r.number)}</span>
+      </div>
+    ));
+  return p.keyed ? <Key parts={p.keyed} /> : null;
+}

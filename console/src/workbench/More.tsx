@@ -1,0 +1,154 @@
+import { Button, Input, Modal, Select } from 'antd';
+import { useState } from 'react';
+import type { Definition, Lookup } from '../api/client';
+import { Choice } from '../parts/Choice';
+import { without } from './definition';
+
+const rules = [
+  { value: 'pair', label: 'paired one to one' },
+  { value: 'totals', label: 'compared by their totals' },
+  { value: 'refuse-left', label: 'refused on the left' },
+  { value: 'refuse-right', label: 'refused on the right' },
+  { value: 'refuse-both', label: 'refused on both sides' },
+];
+
+/** Which records take part, what becomes of repeated keys, and the lookup lists. */
+export function More({ draft, change }: { draft: Definition; change: (part: Partial<Definition>) => void }) {
+  const where = (side: 'left' | 'right') => (
+    <Choice label={`only ${side} records for which`}>
+      <Input
+        size="small"
+        className="mono"
+        style={{ width: 230 }}
+        aria-label={`filter of the ${side} side`}
+        placeholder={side === 'left' ? 'quay == "Tar Quay"' : 'zero(Amount) > 0'}
+        value={draft.where?.[side] ?? ''}
+        onChange={(event) => {
+          const next = without(draft.where ?? {}, side, event.target.value);
+          change({ where: Object.keys(next).length ? next : undefined });
+        }}
+      />
+    </Choice>
+  );
+  return (
+    <div className="choices" style={{ marginBottom: 0 }}>
+      {where('left')}
+      {where('right')}
+      <Choice label="repeated keys are">
+        <Select
+          size="small"
+          style={{ width: 190 }}
+          aria-label="repeated keys"
+          value={draft.repeats ?? 'pair'}
+          onChange={(rule) => change({ repeats: rule === 'pair' ? undefined : rule })}
+          options={rules}
+        />
+      </Choice>
+      <Lookups lists={draft.lookups ?? []} change={(lists) => change({ lookups: lists.length ? lists : undefined })} />
+    </div>
+  );
+}
+
+/** The lookup lists of a sieve, as lines of two codes; lines can be pasted from a spreadsheet. */
+function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lookup[]) => void }) {
+  const [open, setOpen] = useState(false);
+  const [name, setName] = useState('');
+  const [lines, setLines] = useState('');
+  const pairs = lines
+    .split('\n')
+    .filter((line) => line.trim())
+    .map((line) => {
+      const at = line.includes('\t') ? line.indexOf('\t') : line.indexOf(',');
+      return at < 0 ? [line.trim()] : [line.slice(0, at).trim(), line.slice(at + 1).trim()];
+    });
+  const short = pairs.findIndex((p) => p.length < 2);
+  const codes = pairs.map((p) => p[0]);
+  const twice = codes.find((c, i) => codes.indexOf(c) < i);
+  const wrong =
+    short >= 0
+      ? `Line ${short + 1} has no second code; write code, comma, code.`
+      : twice !== undefined
+        ? `The code ${twice} stands twice; leave one of them.`
+        : '';
+  return (
+    <Choice label="lookup lists">
+      <span>
+        {lists.map((l) => (
+          <Button
+            key={l.name}
+            size="small"
+            onClick={() => {
+              setName(l.name);
+              setLines(l.pairs.map((p) => p.join(', ')).join('\n'));
+              setOpen(true);
+            }}
+          >
+            {l.name} ({l.pairs.length})
+          </Button>
+        ))}
+        <Button
+          size="small"
+          type="text"
+          onClick={() => {
+            setName('');
+            setLines('');
+            setOpen(true);
+          }}
+        >
+          + lookup list
+        </Button>
+      </span>
+      <Modal
+        title="Lookup list"
+        open={open}
+        onCancel={() => setOpen(false)}
+        okText="Keep the list"
+        okButtonProps={{ disabled: !name.trim() || pairs.length === 0 || wrong !== '' }}
+        onOk={() => {
+          change([...lists.filter((l) => l.name !== name.trim()), { name: name.trim(), pairs }]);
+          setOpen(false);
+        }}
+        footer={(buttons) => (
+          <>
+            {lists.some((l) => l.name === name) && (
+              <Button
+                danger
+                onClick={() => {
+                  change(lists.filter((l) => l.name !== name));
+                  setOpen(false);
+                }}
+              >
+                Remove the list
+              </Button>
+            )}
+            {buttons}
+          </>
+        )}
+      >
+        <p className="dim">
+          A code, and the code that stands for it; one pair a line. Use it with the reading “lookup”.
+        </p>
+        <Input
+          aria-label="name of the lookup list"
+          placeholder="name"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <Input.TextArea
+          aria-label="pairs of the lookup list"
+          className="mono"
+          rows={10}
+          style={{ marginTop: 8 }}
+          placeholder={'PILOT, PIL\nTOW, TUG'}
+          value={lines}
+          onChange={(e) => setLines(e.target.value)}
+        />
+        {wrong && (
+          <div className="fault" role="alert">
+            {wrong}
+          </div>
+        )}
+      </Modal>
+    </Choice>
+  );
+}
