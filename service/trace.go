@@ -112,7 +112,7 @@ func (v *Service) Look(ctx context.Context, key string) (*view.Looked, error) {
 	out := &view.Looked{Runs: []view.Traces{}}
 	for _, row := range rows {
 		t, err := v.Trace(ctx, row.ID, parts, "")
-		if p := asProblem(err); err != nil && view.NotFound.Is(p) {
+		if err != nil && view.NotFound.Is(asProblem(err)) {
 			continue // its snapshots are no longer kept
 		}
 		if err != nil {

@@ -57,7 +57,7 @@ type Way struct {
 	Parts  []string `json:"parts" nullable:"false" description:"What each reading made of each part of its key."`
 	Filter string   `json:"filter" description:"Which filter it met, and what that said."`
 	Alike  string   `json:"alike" description:"Who else carries its key."`
-	Tray   string   `json:"tray" description:"Its tray, and why."`
+	Why    string   `json:"why" description:"Its tray, and why."`
 	Rule   string   `json:"rule" description:"The rule that decided."`
 	Looks  []string `json:"looks" nullable:"false" description:"Where values that look alike differ, the characters named."`
 	Near   []string `json:"near" nullable:"false" description:"The nearest keys on the other side, and what differs."`
@@ -69,7 +69,7 @@ func (w *Way) Lines() []string {
 	for _, p := range w.Parts {
 		lines = append(lines, "  "+p)
 	}
-	lines = append(lines, "  "+w.Filter, "  "+w.Alike, "  "+w.Tray, "  rule: "+w.Rule)
+	lines = append(lines, "  "+w.Filter, "  "+w.Alike, "  "+w.Why, "  rule: "+w.Rule)
 	for _, l := range w.Looks {
 		lines = append(lines, "  "+l)
 	}
@@ -107,11 +107,11 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 		w.Alike = numbers.Sprintf("its key is carried by %s of %s (%s) and %s of %s (%s)", records(t.Alike.Count[0]), names[0], listed(t, tray.Left), records(t.Alike.Count[1]), names[1], listed(t, tray.Right))
 		w.Alike = strings.ReplaceAll(w.Alike, " ()", "")
 	}
-	w.Tray = fmt.Sprintf("tray %s: %s", t.Entry.Tray, why)
+	w.Why = fmt.Sprintf("tray %s: %s", t.Entry.Tray, why)
 	if t.Entry.Tray.Paired() && t.Entry.Group == nil {
 		o := t.Side.Other()
 		r := t.Entry.Sides[o]
-		w.Tray = fmt.Sprintf("tray %s, paired with %s: %s", t.Entry.Tray, Place(names[o], sources[o], r.Number, r.Line), why)
+		w.Why = fmt.Sprintf("tray %s, paired with %s: %s", t.Entry.Tray, Place(names[o], sources[o], r.Number, r.Line), why)
 	}
 	w.Rule = Rule(t.Entry.Tray)
 	if t.Alike.Count[0] > 1 || t.Alike.Count[1] > 1 {

@@ -2163,8 +2163,9 @@ export interface components {
             side: "left" | "right";
             /** @description All of it, line by line. */
             text: string[];
-            /** @description Its tray, and why. */
             tray: string;
+            /** @description Its tray, and why. */
+            why: string;
         };
         Where: {
             left?: string;

@@ -16,7 +16,7 @@ export function WayLines({ way }: { way: Way }) {
         <li>{way.filter}</li>
         <li>{way.alike}</li>
         <li>
-          <b>{way.tray}</b>
+          <b>{way.why}</b>
         </li>
         <li>rule: {way.rule}</li>
         {way.looks.map((l) => (
