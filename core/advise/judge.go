@@ -143,9 +143,8 @@ func (a *adviser) score(k *Key) float64 {
 	var found, unique [2]float64
 	for s := range found {
 		found[s] = float64(k.Shared) / float64(k.Distinct[s])
-		unique[s] = 1 - float64(k.Repeated[s])/float64(k.Distinct[s])
-		if k.Repeated[s] > 0 { // nearly unique is not unique
-			unique[s] = min(unique[s], 0.97)
+		if unique[s] = 1; k.Repeated[s] > 0 { // nearly unique is not unique, and each repeat makes it worse
+			unique[s] = max(0, 0.97-2*float64(k.Repeated[s])/float64(k.Distinct[s]))
 		}
 	}
 	score := 0.7*max(found[0], found[1]) + 0.3*min(found[0], found[1])

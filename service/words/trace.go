@@ -113,6 +113,14 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 		r := t.Entry.Sides[o]
 		w.Why = fmt.Sprintf("tray %s, paired with %s: %s", t.Entry.Tray, Place(names[o], sources[o], r.Number, r.Line), why)
 	}
+	if t.Entry.Hand > 0 {
+		o := t.Side.Other()
+		var with []string
+		for _, r := range t.Entry.Group.Records[o] {
+			with = append(with, numbers.Sprintf("%d", r.Number+1))
+		}
+		w.Why = fmt.Sprintf("tray %s, with record %s of %s: %s", t.Entry.Tray, strings.Join(with, ", "), names[o], why)
+	}
 	w.Rule = Rule(t.Entry.Tray)
 	if t.Alike.Count[0] > 1 || t.Alike.Count[1] > 1 {
 		switch {
@@ -125,7 +133,11 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 	if t.Entry.Tray.Paired() && t.Entry.Group == nil {
 		for _, f := range plan.Fields {
 			v := plan.Values[f.Value]
-			if text := look(plan.Columns[0][v.Column[0]]+" and "+plan.Columns[1][v.Column[1]], t.Entry.Sides[0].Cells[v.Column[0]].Text, t.Entry.Sides[1].Cells[v.Column[1]].Text); text != "" {
+			var read [2]string
+			for s, r := range t.Entry.Sides {
+				read[s] = string(v.Chain[s].Reader().Cell([]byte(r.Cells[v.Column[s]].Content())).Text)
+			}
+			if text := look(plan.Columns[0][v.Column[0]]+" and "+plan.Columns[1][v.Column[1]], read[0], read[1]); text != "" {
 				w.Looks = append(w.Looks, text)
 			}
 		}
