@@ -139,7 +139,7 @@ func printDiagnosis(p *printer, d sieve.Definition, found *view.Diagnosis, show 
 			fmt.Fprintf(p.out, "  remedy: --apply %s, which adds %s\n", c.ID, c.Remedy)
 		case c.Remedy != "":
 			fmt.Fprintf(p.out, "  remedy: %s\n", c.Remedy)
-		case int64(len(c.Listed)) > int64(show):
+		case saved && int64(len(c.Listed)) > int64(show):
 			fmt.Fprintf(p.out, "  all of them: --cause %s\n", c.ID)
 		}
 	}

@@ -195,6 +195,16 @@ func (p *printer) summary(s *summary.Summary, left, right string) {
 			fmt.Fprintf(p.out, "excluded in %s: for %s the filter could not be decided\n", [2]string{left, right}[side], countOf(n, "record"))
 		}
 	}
+	if c := s.Crosswalk; c.Version > 0 {
+		fmt.Fprintf(p.out, "crosswalk version %d", c.Version)
+		if c.Hand > 0 {
+			fmt.Fprintf(p.out, "; paired by hand: %s", countOf(int64(c.Hand), "group"))
+		}
+		if n := c.Stale + c.StaleHand; n > 0 {
+			fmt.Fprintf(p.out, "; %s say nothing here any more", summary.Number(int64(n))+" of its entries")
+		}
+		fmt.Fprintln(p.out)
+	}
 	for _, b := range s.Balance {
 		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Name))
 		places := 0

@@ -23,8 +23,10 @@ import (
 	"twinsieve/core/tray"
 	"twinsieve/formats/intake"
 	"twinsieve/formats/outform"
+	"twinsieve/service"
 	"twinsieve/service/handover"
 	"twinsieve/service/summary"
+	"twinsieve/service/view"
 )
 
 // sifting is the whole job on two files, in this process.
@@ -41,6 +43,7 @@ type sifting struct {
 	workers   int
 	tempDir   string
 	swap      bool
+	diagnose  bool
 }
 
 func newSift(root *rootFlags) *cobra.Command {
@@ -76,6 +79,7 @@ right- in front: --left-encoding windows-1252, --right-sheet March.`,
 	for _, side := range tray.Sides {
 		s.choices[side].add(cmd, side.String()+"-")
 	}
+	f.BoolVar(&s.diagnose, "diagnose", false, "say, too, why the records without a partner found none")
 	f.StringVar(&s.out, "out", "", "write all exceptions to this file, in the format of its ending")
 	f.BoolVar(&s.exact, "exact", false, "for programs: in CSV and TSV, set nothing before texts that a spreadsheet would run")
 	f.IntVar(&s.show, "show", 0, "print so many exceptions, too")
@@ -96,6 +100,7 @@ type sifted struct {
 	Out     string             `json:"out,omitempty"`
 
 	Uncomputed [2][]expression.Failures `json:"uncomputed"` // cells of computed columns that could not be
+	Diagnosis  *view.Diagnosis          `json:"diagnosis,omitempty"`
 }
 
 // rejectsListed is how many rejects of a file are listed.
@@ -162,6 +167,11 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if s.out != "" {
 		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
 			return err
+		}
+	}
+	if s.diagnose {
+		if result.Diagnosis, err = service.Explain(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, nil); err != nil {
+			return broken("%w", err)
 		}
 	}
 	if err := s.print(cmd, newPrinter(cmd, root.output), plan, index, tables, result); err != nil {
@@ -364,6 +374,12 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 			for _, r := range result.Listed[side] {
 				fmt.Fprintf(p.out, "  line %d: %s\n", r.Line, r.Reason)
 			}
+		}
+	}
+	if result.Diagnosis != nil {
+		fmt.Fprintln(p.out)
+		if err := printDiagnosis(p, plan.Definition, result.Diagnosis, 3, false); err != nil {
+			return err
 		}
 	}
 	if result.Spilled > 0 {

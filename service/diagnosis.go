@@ -56,11 +56,21 @@ func (v *Service) Diagnose(ctx context.Context, run uint, d *sieve.Definition) (
 }
 
 func (v *Service) diagnose(ctx context.Context, j *job, plan *sieve.Plan, index *match.Index, tables [2]record.Table, sides [2]view.Side) (*view.JobResult, error) {
-	found, err := diagnose.Of(ctx, plan, index, tables, func(stage string) { j.progress(stage, 0, 0) })
+	out, err := Explain(ctx, plan, index, tables, func(stage string) { j.progress(stage, 0, 0) })
 	if err != nil {
 		return nil, err
 	}
-	out := &view.Diagnosis{Sides: sides, Records: found.Records, Looked: found.Looked, Causes: []view.Cause{}}
+	out.Sides = sides
+	return &view.JobResult{Diagnosis: out}, nil
+}
+
+// Explain says why the records of a match that have no partner found none. It needs no service; the sides are not named.
+func Explain(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, progress func(stage string)) (*view.Diagnosis, error) {
+	found, err := diagnose.Of(ctx, plan, index, tables, progress)
+	if err != nil {
+		return nil, err
+	}
+	out := &view.Diagnosis{Records: found.Records, Looked: found.Looked, Causes: []view.Cause{}}
 	var listed []*diagnose.Cause
 	for i := range found.Causes {
 		c := &found.Causes[i]
@@ -89,7 +99,7 @@ func (v *Service) diagnose(ctx context.Context, j *job, plan *sieve.Plan, index 
 			out.Causes[i].Listed = append(out.Causes[i].Listed, shown)
 		}
 	}
-	return &view.JobResult{Diagnosis: out}, nil
+	return out, nil
 }
 
 // looks names the characters at which parts of two keys that look the same as they are read differ, the left side's first.

@@ -87,3 +87,40 @@ func TestCompileErrors(t *testing.T) {
 		}
 	}
 }
+
+// TestSwappedRules: what belongs to a side goes with it.
+func TestSwappedRules(t *testing.T) {
+	for rule, want := range map[string]string{"refuse-left": "refuse-right", "refuse-right": "refuse-left", "refuse-both": "refuse-both", "totals": "totals", "": ""} {
+		d := sieve.Definition{Repeats: rule, Where: sieve.Where{Left: "a == b"}}.Swapped()
+		if d.Repeats != want || d.Where != (sieve.Where{Right: "a == b"}) {
+			t.Errorf("%s becomes %s, the filters %+v", rule, d.Repeats, d.Where)
+		}
+	}
+}
+
+// TestKindsRead: a field is read as its kind asks, unless its readings end with what gives the same.
+func TestKindsRead(t *testing.T) {
+	for _, c := range []struct {
+		as, readings, cell, want string
+	}{
+		{"decimal", "", "1.50", "1.5"}, {"decimal", "negate", "1.50", "-1.5"}, {"decimal", "number comma", "1,50", "1.5"},
+		{"date", "to-month", "2031-03-02", "2031-03"}, {"date", "", "2031-03-02", "2031-03-02"},
+		{"time", "", "2031-03-02T08:15:00+01:00", "2031-03-02T07:15:00Z"}, {"boolean", "", "TRUE", "yes"}, {"boolean", "yes-no ja/nej", "ja", "yes"}, {"similar", "ignore-case", "Wren", "wren"},
+	} {
+		f := sieve.Field{Columns: sieve.Columns{Left: "x"}, As: c.as}
+		if c.readings != "" {
+			f.Readings = readings(t, c.readings)
+		}
+		if c.as == "similar" {
+			f.AtLeast = "0.8"
+		}
+		plan, err := sieve.Definition{Key: []sieve.KeyPart{{Columns: f.Columns}}, Compare: []sieve.Field{f}}.Compile([]string{"x"}, []string{"x"})
+		if err != nil {
+			t.Errorf("%+v: %v", c, err)
+			continue
+		}
+		if got := plan.Values[plan.Fields[0].Value].Chain[1].Reader().Cell([]byte(c.cell)); string(got.Text) != c.want {
+			t.Errorf("%s, %s: %q is read as %q, want %q", c.as, c.readings, c.cell, got.Text, c.want)
+		}
+	}
+}

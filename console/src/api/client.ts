@@ -41,6 +41,7 @@ export type Crosswalk = Schemas['Crosswalk'];
 export type Acceptance = Schemas['Acceptance'];
 export type KeyPair = Schemas['KeyPair'];
 export type Decision = Schemas['ApiDecideRequest'];
+export type RepeatedKeys = Schemas['Repeated'];
 export type Lookup = Schemas['ReadingList'];
 export type Connection = Schemas['Connection'];
 export type Access = Pick<

@@ -1,4 +1,4 @@
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
+import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Button, Input, Table, type TableColumnType } from 'antd';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
@@ -12,6 +12,7 @@ import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
+import { Repeated } from '../parts/Repeated';
 import { Trays } from '../parts/Trays';
 import { ByHand, type Chosen } from '../report/ByHand';
 import { WhyNot } from '../report/WhyNot';
@@ -104,6 +105,7 @@ function ReportOf({ run }: { run: Run }) {
       {s.balance.map((b) => (
         <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
       ))}
+      {s.keys.repeated.some((n) => n > 0) && <RepeatedOf run={run.id} />}
       <ByHand run={run} chosen={chosen} clear={() => setChosen({ left: [], right: [] })} />
       <Entries
         chosen={chosen}
@@ -116,6 +118,24 @@ function ReportOf({ run }: { run: Run }) {
       />
       <EntryDrawer run={run} id={params.get('entry') ?? ''} close={() => go({ entry: '' })} />
     </>
+  );
+}
+
+/** The keys of a run that repeat, once somebody asks for them. */
+function RepeatedOf({ run }: { run: number }) {
+  const [open, setOpen] = useState(false);
+  const repeated = useQuery({
+    queryKey: ['repeated', run],
+    enabled: open,
+    queryFn: async () =>
+      (await answer(api.GET('/api/v1/runs/{run}/repeated', { params: { path: { run }, query: { limit: 8 } } }))).data,
+  });
+  return (
+    <details className="say" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary>Keys that repeat</summary>
+      <Fault error={repeated.error} />
+      {repeated.data && <Repeated repeated={repeated.data} />}
+    </details>
   );
 }
 

@@ -26,7 +26,7 @@ import { complete, empty, faultAt, placed, swapped } from '../workbench/definiti
 import { Diagnose } from '../workbench/Diagnose';
 import { More } from '../workbench/More';
 import { Proposals } from '../workbench/Proposals';
-import { Repeated } from '../workbench/Repeated';
+import { Repeated } from '../parts/Repeated';
 import { FieldRow, KeyRow } from '../workbench/rows';
 import { useCounts } from '../workbench/useCounts';
 
@@ -246,7 +246,7 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
             <CountBoard summary={counting.counts.summary} />
             <div>
               <Causes counts={counting.counts} />
-              <Repeated counts={counting.counts} />
+              <Repeated repeated={counting.counts.repeated} />
             </div>
           </div>
         </div>

@@ -1,10 +1,10 @@
-import type { Counts } from '../api/client';
-import { count } from '../parts/format';
-import { Key } from '../parts/Key';
+import type { RepeatedKeys } from '../api/client';
+import { count } from './format';
+import { Key } from './Key';
 
 /** The keys that repeat, the one that takes part in most pairs first. */
-export function Repeated({ counts }: { counts: Counts }) {
-  const { keys, total } = counts.repeated;
+export function Repeated({ repeated }: { repeated: RepeatedKeys }) {
+  const { keys, total } = repeated;
   if (total === 0) return null;
   return (
     <div className="panel">
