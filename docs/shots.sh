@@ -32,19 +32,18 @@ page record-sets /sets
 ./twinsieve profile service-log --server 127.0.0.1:8649 >/dev/null # a page that waits for it does not stand still
 page profile /sets/service-log
 # Pages that need a person's hand come from the tests of the console, which take a picture on their way.
-TWINSIEVE_SHOTS="$work" go test -count=1 -run 'TestIntake/mouse|TestStackInConsole|TestComputedInConsole/mouse|TestDatabaseInConsole/mouse' ./e2e >/dev/null
-cp "$work"/{intake-preview,stack,computed,connections}.png "$out"
-page workbench "/sieves/of/Berth%20billing" light 1060
+TWINSIEVE_SHOTS="$work" go test -count=1 -run 'TestIntake/mouse|TestComputedInConsole/mouse|TestDatabaseInConsole/mouse|TestAdviceInConsole/mouse|TestNearInConsole' ./e2e >/dev/null
+cp "$work"/{intake-preview,computed,connections,advice,reading-effect,diagnosis,by-hand,near}.png "$out"
+page workbench "/sieves/of/Berth%20billing" light 1260
 page report /reports/2
 page report-dark /reports/2 dark
 page report-entry "/reports/2?tray=differing&entry=2"
-page report-missing "/reports/2?tray=missing&search=tug"
 
 export PATH="$PWD:$PATH" TWINSIEVE_SERVER=127.0.0.1:8649
 cd "$work/marrowick"
 out="$OLDPWD/$out"
-terminal terminal-look 35 "twinsieve load service-log.csv --look"
 terminal terminal-profile 11 "twinsieve profile service-log"
 terminal terminal-sift 60 "twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml"
 terminal terminal-report 29 "twinsieve report --tray differing --limit 24"
-terminal terminal-counts 50 "twinsieve counts 'Berth billing'"
+terminal terminal-trace 14 "twinsieve trace 'Berth billing' --record left-$(twinsieve report 'Berth billing' --tray missing --limit 1 --output json | sed -n 's/.*\"number\": \([0-9]*\).*/\1/p' | head -1)"
+terminal terminal-counts 58 "twinsieve counts 'Berth billing'"

@@ -135,7 +135,7 @@ func (a *adviser) keys(ctx context.Context) error {
 		return cmp.Or(cmp.Compare(y.score, x.score), cmp.Compare(len(x.Parts), len(y.Parts)))
 	}
 	slices.SortStableFunc(found, byScore)
-	found = found[:min(len(found), 4*MostKeys)]
+	found = found[:min(len(found), MostKeys+2)]
 	for i := range found { // now by all that there is
 		if err := ctx.Err(); err != nil {
 			return err

@@ -7,6 +7,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/cespare/xxhash/v2"
+	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -15,7 +16,7 @@ import (
 )
 
 // typed is how many records the types of columns are found in.
-const typed = 50_000
+const typed = 20_000
 
 type adviser struct {
 	tables  [2]record.Table
@@ -139,52 +140,59 @@ func (a *adviser) load(ctx context.Context) error {
 		}
 		keep = keep / uint64(largest) * MostRecords
 	}
+	group, ctx := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
-		columns := a.columns[s]
-		readers := make([]*reading.Reader, len(columns))
-		for c := range columns {
-			readers[c] = columns[c].reader()
+		group.Go(func() error { return a.loadSide(ctx, s, at[s], keep) })
+	}
+	return group.Wait()
+}
+
+// loadSide reads all columns of a side, of the records whose value of column at has a hash up to keep.
+func (a *adviser) loadSide(ctx context.Context, s tray.Side, at int, keep uint64) error {
+	columns := a.columns[s]
+	readers := make([]*reading.Reader, len(columns))
+	for c := range columns {
+		readers[c] = columns[c].reader()
+	}
+	for n := range a.tables[s].Starts() {
+		b, err := a.tables[s].Batch(ctx, n)
+		if err != nil {
+			return err
 		}
-		for n := range a.tables[s].Starts() {
-			b, err := a.tables[s].Batch(ctx, n)
-			if err != nil {
-				return err
+		for i := range b.Records() {
+			if keep != ^uint64(0) && hashOf(readers[at], b.Columns[at], i) > keep {
+				continue
 			}
-			for i := range b.Records() {
-				if keep != ^uint64(0) && hashOf(readers[at[s]], b.Columns[at[s]], i) > keep {
-					continue
-				}
-				a.out.Looked[s]++
-				for c, col := range b.Columns {
-					columns[c].hashes = append(columns[c].hashes, hashOf(readers[c], col, i))
-				}
+			a.out.Looked[s]++
+			for c, col := range b.Columns {
+				columns[c].hashes = append(columns[c].hashes, hashOf(readers[c], col, i))
 			}
 		}
-		for c := range columns {
-			col := &columns[c]
-			col.sorted = slices.Clone(col.hashes)
-			slices.Sort(col.sorted)
-			shown := Column{Name: col.name, Type: typing.Type{Name: col.found.Name, Form: col.form}.String()}
-			for i := 0; i < len(col.sorted); {
-				end := i
-				for end < len(col.sorted) && col.sorted[end] == col.sorted[i] {
-					end++
-				}
-				switch {
-				case col.sorted[i] == 0:
-					shown.Blank += int64(end - i)
-				case end-i == 1:
-					shown.Unique++
-				}
-				i = end
+	}
+	for c := range columns {
+		col := &columns[c]
+		col.sorted = slices.Clone(col.hashes)
+		slices.Sort(col.sorted)
+		shown := Column{Name: col.name, Type: typing.Type{Name: col.found.Name, Form: col.form}.String()}
+		for i := 0; i < len(col.sorted); {
+			end := i
+			for end < len(col.sorted) && col.sorted[end] == col.sorted[i] {
+				end++
 			}
-			col.sorted = slices.Compact(col.sorted)
-			if len(col.sorted) > 0 && col.sorted[0] == 0 {
-				col.sorted = col.sorted[1:]
+			switch {
+			case col.sorted[i] == 0:
+				shown.Blank += int64(end - i)
+			case end-i == 1:
+				shown.Unique++
 			}
-			shown.Distinct = int64(len(col.sorted))
-			a.out.Columns[s] = append(a.out.Columns[s], shown)
+			i = end
 		}
+		col.sorted = slices.Compact(col.sorted)
+		if len(col.sorted) > 0 && col.sorted[0] == 0 {
+			col.sorted = col.sorted[1:]
+		}
+		shown.Distinct = int64(len(col.sorted))
+		a.out.Columns[s] = append(a.out.Columns[s], shown)
 	}
 	return nil
 }

@@ -20,6 +20,7 @@ package diagnose
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
@@ -162,7 +163,7 @@ func (d *diagnoser) candidate(s tray.Side, b *record.Batch, i int, readers []*re
 		col := b.Columns[k.Column[s]]
 		text := ""
 		if !col.IsNull(i) {
-			text = col.Value(i)
+			text = strings.Clone(col.Value(i)) // the batch may go
 		}
 		c.cells = append(c.cells, text)
 	}

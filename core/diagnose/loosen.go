@@ -1,8 +1,12 @@
 package diagnose
 
 import (
+	"runtime"
 	"slices"
 	"strings"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
@@ -90,30 +94,45 @@ func (d *diagnoser) fillPool(s tray.Side) error {
 	if len(wanted) == 0 {
 		return nil
 	}
-	readers, plain := d.readers(s, all), d.readers(s, nil)
-	cells := make([]string, len(d.plan.Key))
-	for n := range d.tables[s].Starts() {
-		b, err := d.tables[s].Batch(d.ctx, n)
-		if err != nil {
-			return err
-		}
-		for i := range b.Records() {
-			t := d.index.Sides[s].Trays[b.First+int64(i)]
-			if Lonely(t) {
-				continue
-			}
-			for p, k := range d.plan.Key {
-				if cells[p] = ""; b.Columns[k.Column[s]].IsValid(i) {
-					cells[p] = b.Columns[k.Column[s]].Value(i)
+	found := make([][]*candidate, len(d.tables[s].Starts())) // by batch, so that the order is that of the input
+	var next atomic.Int64
+	group, ctx := errgroup.WithContext(d.ctx)
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() error {
+			readers, plain := d.readers(s, all), d.readers(s, nil)
+			cells := make([]string, len(d.plan.Key))
+			for {
+				n := int(next.Add(1)) - 1
+				if n >= len(found) {
+					return nil
+				}
+				b, err := d.tables[s].Batch(ctx, n)
+				if err != nil {
+					return err
+				}
+				for i := range b.Records() {
+					t := d.index.Sides[s].Trays[b.First+int64(i)]
+					if Lonely(t) {
+						continue
+					}
+					for p, k := range d.plan.Key {
+						if cells[p] = ""; b.Columns[k.Column[s]].IsValid(i) {
+							cells[p] = b.Columns[k.Column[s]].Value(i)
+						}
+					}
+					if key, ok := d.keyOf(cells, readers, nil, nil); ok && wanted[key] {
+						c := d.candidate(s, b, i, plain)
+						c.excluded = t == tray.Excluded
+						found[n] = append(found[n], c)
+					}
 				}
 			}
-			if key, ok := d.keyOf(cells, readers, nil, nil); ok && wanted[key] {
-				c := d.candidate(s, b, i, plain)
-				c.excluded = t == tray.Excluded
-				d.pool[s] = append(d.pool[s], c)
-			}
-		}
+		})
 	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	d.pool[s] = slices.Concat(found...)
 	return nil
 }
 

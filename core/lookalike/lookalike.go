@@ -40,6 +40,9 @@ func pairs(text string) map[rune]rune {
 
 // Latin returns the Latin letter or European digit that r looks like, or r itself.
 func Latin(r rune) rune {
+	if r < utf8.RuneSelf {
+		return r
+	}
 	if r >= '！' && r <= '～' && (unicode.IsLetter(r) || unicode.IsDigit(r)) { // the wide forms
 		return r - '！' + '!'
 	}
@@ -51,6 +54,9 @@ func Latin(r rune) rune {
 
 // Mark returns the plain quote, dash, stroke or dot that r looks like, or r itself.
 func Mark(r rune) rune {
+	if r < utf8.RuneSelf && r != '`' {
+		return r
+	}
 	if m, ok := plain[r]; ok {
 		return m
 	}
@@ -60,6 +66,9 @@ func Mark(r rune) rune {
 // Invisible reports whether r is drawn as nothing at all: control characters but tab and line ends, joiners, marks of
 // direction, the byte order mark, the soft hyphen.
 func Invisible(r rune) bool {
+	if r >= ' ' && r <= '~' {
+		return false
+	}
 	switch r {
 	case '\t', '\n', '\r', '\v', '\f', 0x85:
 		return false

@@ -84,7 +84,7 @@ func (m *matcher) refuse(ctx context.Context, tallies []*tally) error {
 		}
 		err := record.Gather(ctx, m.inputs[s], rows, func(n int, b *record.Batch, i int) {
 			for _, k := range m.plan.Key {
-				e.First[n].Key = append(e.First[n].Key, b.Columns[k.Column[s]].Value(i))
+				e.First[n].Key = append(e.First[n].Key, strings.Clone(b.Columns[k.Column[s]].Value(i)))
 			}
 		})
 		if err != nil {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -58,7 +59,7 @@ func Repeated(ctx context.Context, plan *sieve.Plan, index *Index, tables [2]rec
 		}
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
 			for _, k := range plan.Key {
-				list[of[n]].Key = append(list[of[n]].Key, b.Columns[k.Column[s]].Value(i))
+				list[of[n]].Key = append(list[of[n]].Key, strings.Clone(b.Columns[k.Column[s]].Value(i)))
 			}
 		})
 		if err != nil {

@@ -16,7 +16,10 @@ import (
 // U+FFFD, so that no two of them become a character when what was between them is dropped.
 func mapped(dst, src []byte, change func(rune) rune) []byte {
 	for len(src) > 0 {
-		r, size := utf8.DecodeRune(src)
+		r, size := rune(src[0]), 1
+		if r >= utf8.RuneSelf {
+			r, size = utf8.DecodeRune(src)
+		}
 		if c := change(r); c >= 0 {
 			dst = utf8.AppendRune(dst, c)
 		}
@@ -48,7 +51,12 @@ func compileNormalForm(name string) (step, error) {
 	if !ok {
 		return nil, fmt.Errorf("%q is no Unicode normal form; write NFC, NFD, NFKC or NFKD", name)
 	}
-	return func(dst, src []byte) ([]byte, bool) { return append(dst, form.Bytes(valid(src))...), true }, nil
+	return func(dst, src []byte) ([]byte, bool) {
+		if form.QuickSpan(src) == len(src) && utf8.Valid(src) { // nearly always
+			return append(dst, src...), true
+		}
+		return append(dst, form.Bytes(valid(src))...), true
+	}, nil
 }
 
 // strokes are letters whose stroke or dot is part of them in Unicode, and an accent to who reads them.
