@@ -21,8 +21,9 @@ page() { # NAME PATH [dark]
 
 terminal() { # NAME ROWS COMMAND
   rm -f "$work/done"
+  printf '$ %s\n' "$3" >"$work/line"
   xvfb-run --auto-servernum --server-args="-screen 0 1280x1200x24" bash -c "
-    xterm -geometry 142x$2+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#101816' -fg '#e8eeea' +sb -e bash -c \"printf '\\\$ $3\n'; $3; touch $work/done; sleep 20\" &
+    xterm -geometry 142x$2+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#101816' -fg '#e8eeea' +sb -e bash -c \"cat $work/line; $3; touch $work/done; sleep 20\" &
     until [ -e $work/done ]; do sleep 0.1; done; sleep 0.5
     import -window root $work/shot.png" >/dev/null 2>&1
   convert "$work/shot.png" -trim +repage -bordercolor '#101816' -border 12 "$out/$1.png"
@@ -45,5 +46,6 @@ out="$OLDPWD/$out"
 terminal terminal-profile 11 "twinsieve profile service-log"
 terminal terminal-sift 60 "twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml"
 terminal terminal-report 29 "twinsieve report --tray differing --limit 24"
-terminal terminal-trace 14 "twinsieve trace 'Berth billing' --record left-$(twinsieve report 'Berth billing' --tray missing --limit 1 --output json | sed -n 's/.*\"number\": \([0-9]*\).*/\1/p' | head -1)"
-terminal terminal-counts 58 "twinsieve counts 'Berth billing'"
+lookalike=$(twinsieve near "Berth billing" --output csv | sed -n 2p | cut -d, -f3)
+terminal terminal-trace 14 "twinsieve trace 'Berth billing' --record left-$lookalike"
+terminal terminal-counts 63 "twinsieve counts 'Berth billing'"

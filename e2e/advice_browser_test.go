@@ -145,7 +145,6 @@ func (w *walk) pairByHand(c *client.Client) {
 	w.until(`document.querySelector('[data-testid=sums]') !== null`)
 	w.field("reason of the pairing")
 	w.keys("one invoice for two services")
-	w.shoot("by-hand.png")
 	w.press("Pair them by hand")
 	w.says("Paired by hand.")
 	job, err := c.Run(w.t.Context(), run.Sieve)

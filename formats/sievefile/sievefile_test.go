@@ -43,3 +43,58 @@ func TestErrorsNameTheirPlace(t *testing.T) {
 		}
 	}
 }
+
+// TestAllWords writes a sieve with everything in it, and reads it again.
+func TestAllWords(t *testing.T) {
+	text := `sieve: Settled calls
+left: log
+right: bills
+where:
+  left: quay == "Tar Quay"
+key:
+  - left: call
+    right: Call
+    readings: [plain-letters, 'drop-ending ", Marrowick"', lookup codes, 'capture ^([A-Z]+)-0*([0-9]+)$']
+  - left: day
+    readings: [date DD.MM.YYYY or YYYY-MM-DD, left time D/M/YYYY hh:mm in Europe/Oslo]
+    blanks: equal
+compare:
+  - left: fee
+    as: decimal
+    within: 0.05 or 2%
+  - left: ship
+    as: similar
+    atLeast: "0.9"
+repeats: totals
+lookups:
+  - name: codes
+    pairs:
+      - [PILOT, PIL]
+      - ["007", "7"]
+`
+	d, err := sievefile.Read([]byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d.Where.Left != `quay == "Tar Quay"` || d.Key[0].Readings[1].Argument != ", Marrowick" || d.Repeats != "totals" || d.Lookups[0].Pairs[1] != [2]string{"007", "7"} || d.Compare[1].AtLeast != "0.9" {
+		t.Errorf("read %+v", d)
+	}
+	written, err := sievefile.Write(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := sievefile.Read(written)
+	if err != nil || !reflect.DeepEqual(again, d) {
+		t.Errorf("written and read again: %v\n%s\n%+v", err, written, again)
+	}
+	if strings.Contains(string(demo.Billing), "where") {
+		t.Error("the demo's sieve has a filter")
+	}
+	plain, err := sievefile.Read(demo.Billing)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if written, err = sievefile.Write(plain); err != nil || strings.Contains(string(written), "where") || strings.Contains(string(written), "lookups") {
+		t.Errorf("what a sieve does not have is written, too: %v\n%s", err, written)
+	}
+}

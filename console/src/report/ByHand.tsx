@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { answer, api, type Run } from '../api/client';
 import { whoAmI } from '../api/who';
 import { Fault } from '../parts/Fault';
-import { change, count } from '../parts/format';
+import { amount, change, count, places } from '../parts/format';
 
 export type Chosen = { left: number[]; right: number[] };
 
@@ -83,12 +83,16 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
       <Fault error={failed} />
       {both && tried.data && (
         <p style={{ margin: '6px 0 0' }} data-testid="sums">
-          {tried.data.sums.map((s) => (
-            <span key={s.name} style={{ marginRight: 24 }}>
-              {s.name}: <b className="l">{s.left}</b> against <b className="r">{s.right}</b>, difference{' '}
-              <b>{s.difference === '0' ? '0' : change(s.difference)}</b>
-            </span>
-          ))}
+          {tried.data.sums.map((s) => {
+            const least = Math.max(places(s.left), places(s.right));
+            return (
+              <span key={s.name} style={{ marginRight: 24 }}>
+                {s.name}: <b className="l">{amount(s.left, least)}</b> against{' '}
+                <b className="r">{amount(s.right, least)}</b>, difference{' '}
+                <b>{s.difference === '0' ? '0' : change(s.difference, least)}</b>
+              </span>
+            );
+          })}
           {tried.data.matched
             ? 'Every compared field agrees: they would be matched.'
             : `They would be differing, in ${tried.data.outcomes
