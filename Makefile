@@ -39,6 +39,7 @@ types: console/node_modules
 bench:
 	go build -o twinsieve ./cmd/twinsieve
 	go run ./bench
+	go test ./core/near ./core/advise -run none -bench . -benchtime 1x
 
 # The pictures in docs/screenshots, from the demo data. Needs chromium, xterm, xvfb and imagemagick.
 shots: build

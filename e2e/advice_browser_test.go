@@ -148,10 +148,7 @@ func (w *walk) pairByHand(c *client.Client) {
 	w.press("Pair them by hand")
 	w.says("Paired by hand.")
 	job, err := c.Run(w.t.Context(), run.Sieve)
-	result, err := c.Wait(w.t.Context(), job, nil)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	result := done(w.t, c, job, err)
 	again, err := c.RunHead(w.t.Context(), result.Run)
 	if err != nil {
 		w.t.Fatal(err)

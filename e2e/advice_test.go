@@ -21,14 +21,24 @@ import (
 
 func column(left, right string) sieve.Columns { return sieve.Columns{Left: left, Right: right} }
 
-// diagnosed is how many records each cause has.
-func diagnosed(t testing.TB, c *client.Client, d sieve.Definition) (map[string]int, *view.Diagnosis) {
+// done waits for a job that was begun.
+func done(t testing.TB, c *client.Client, job view.Job, err error) *view.JobResult {
 	t.Helper()
-	job, err := c.Diagnose(t.Context(), d)
+	if err != nil {
+		t.Fatal(err)
+	}
 	result, err := c.Wait(t.Context(), job, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
+	return result
+}
+
+// diagnosed is how many records each cause has.
+func diagnosed(t testing.TB, c *client.Client, d sieve.Definition) (map[string]int, *view.Diagnosis) {
+	t.Helper()
+	job, err := c.Diagnose(t.Context(), d)
+	result := done(t, c, job, err)
 	causes := map[string]int{}
 	for _, cause := range result.Diagnosis.Causes {
 		causes[cause.ID] = int(cause.Records[0] + cause.Records[1])
@@ -213,10 +223,7 @@ func TestTotalsAndFilters(t *testing.T) {
 		t.Fatal(err)
 	}
 	job, err := c.Run(t.Context(), "Sums")
-	result, err := c.Wait(t.Context(), job, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	result := done(t, c, job, err)
 	head, err := c.RunHead(t.Context(), result.Run)
 	if err != nil || head.Summary.Verdict != "3 of 8 lines records agree, by the totals of their keys, with bills. 3 exceptions need a person: 2 differing, 1 orphaned." || head.Summary.Undecided != [2]int64{2, 0} || !head.Summary.Accounted {
 		t.Errorf("%+v, %v", head.Summary, err)
@@ -247,7 +254,9 @@ func TestTotalsAndFilters(t *testing.T) {
 		t.Errorf("%+v, %v", repeated, err)
 	}
 	d.Repeats = "refuse-left"
-	job, err = c.Count(t.Context(), d)
+	if job, err = c.Count(t.Context(), d); err != nil {
+		t.Fatal(err)
+	}
 	if _, err = c.Wait(t.Context(), job, nil); err == nil || !strings.Contains(err.Error(), "2 keys repeat on the left, where the sieve refuses repeats: A (2 records), B (2 records); give the key another part") {
 		t.Errorf("refused: %v", err)
 	}
@@ -303,10 +312,7 @@ func TestBadReadings(t *testing.T) {
 func tried(t testing.TB, c *client.Client, d sieve.Definition, at view.ReadingPlace) *view.ReadingEffect {
 	t.Helper()
 	job, err := c.TryReading(t.Context(), d, at)
-	result, err := c.Wait(t.Context(), job, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	result := done(t, c, job, err)
 	return result.Effect
 }
 

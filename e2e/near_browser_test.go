@@ -41,10 +41,7 @@ func TestNearInConsole(t *testing.T) {
 		t.Errorf("the crosswalk is %+v, %v", list, err)
 	}
 	job, err := c.Run(t.Context(), head.Sieve)
-	result, err := c.Wait(t.Context(), job, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	result := done(t, c, job, err)
 	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, result.Run)))
 	w.until(fmt.Sprintf(`document.querySelector('[data-tray=missing]')?.innerText.trim() === '%d'`, times(t, s, "service never billed")))
 	w.until(fmt.Sprintf(`document.querySelector('[data-tray=orphaned]')?.innerText.trim() === '%d'`, times(t, s, "invoice without a service")))
