@@ -140,6 +140,13 @@ type decideRequest struct {
 	view.Decision
 }
 
+type importRequest struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	Reason    string `query:"reason" json:"-"`
+	By        string `query:"by" json:"-" description:"Who decides."`
+	Confirm   bool   `query:"confirm" json:"-" description:"Also where a class of more than two keys comes of it."`
+}
+
 type takeBackRequest struct {
 	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
 	Entry     uint   `path:"entry" json:"-" description:"Id of the entry."`
@@ -445,6 +452,10 @@ func routes(v *service.Service) []route {
 		post("/sieves/:name/crosswalk", "decideKeys", "Accept keys as the same, or refuse that they are, from the next run on", http.StatusOK, func(ctx context.Context, r *decideRequest) (reply[*view.Crosswalk], error) {
 			return ok(v.Decide(ctx, r.SieveName, r.Decision))
 		}),
+		upload(http.MethodPost, "/sieves/:name/crosswalk/import", "importCrosswalk", "Take in the pairs of keys of a CSV file as a crosswalk is handed over", http.StatusOK,
+			func(ctx context.Context, r *importRequest, body io.Reader) (reply[*view.Crosswalk], error) {
+				return ok(v.ImportCrosswalk(ctx, r.SieveName, body, view.Decision{Reason: r.Reason, By: r.By, Confirm: r.Confirm}))
+			}),
 		remove("/sieves/:name/crosswalk/:entry", "takeBack", "Take an entry of a crosswalk back; what it was stays to be seen", func(ctx context.Context, r *takeBackRequest) (reply[*view.Crosswalk], error) {
 			return ok(v.TakeBack(ctx, r.SieveName, r.Entry, r.By))
 		}),

@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"encoding/csv"
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -37,22 +35,17 @@ func newCrosswalk(root *rootFlags) *cobra.Command {
 			switch {
 			case out != "":
 				return toFile(cmd, out, func(w io.Writer) error { return c.ExportCrosswalk(cmd.Context(), args[0], w) })
+			case in != "":
+				var file *os.File
+				if file, err = os.Open(in); err != nil {
+					return broken("the crosswalk cannot be read: %s", err)
+				}
+				defer file.Close()
+				shown, err = c.ImportCrosswalk(cmd.Context(), args[0], file, view.Decision{Reason: reason, By: whoAmI(), Confirm: confirm})
 			case takeBack > 0:
 				shown, err = c.TakeBack(cmd.Context(), args[0], takeBack, whoAmI())
 			default:
 				shown, err = c.Crosswalk(cmd.Context(), args[0])
-			}
-			if err == nil && in != "" {
-				var decisions []view.Decision
-				if decisions, err = readCrosswalk(in, &shown); err != nil {
-					return err
-				}
-				for _, d := range decisions {
-					d.Reason, d.By, d.Confirm = reason, whoAmI(), confirm
-					if shown, err = c.Decide(cmd.Context(), args[0], d); err != nil {
-						break
-					}
-				}
 			}
 			if err != nil {
 				return fromService(err)
@@ -98,80 +91,6 @@ func numbersOf(records []view.Record) string {
 		return "record " + list[0]
 	}
 	return "records " + strings.Join(list, ", ")
-}
-
-// readCrosswalk reads pairs of keys from a CSV file whose columns are the key's, with left and right in front, and perhaps a
-// decision. Pairs that the crosswalk has already are left out.
-func readCrosswalk(file string, c *view.Crosswalk) ([]view.Decision, error) {
-	f, err := os.Open(file)
-	if err != nil {
-		return nil, broken("the crosswalk cannot be read: %s", err)
-	}
-	defer f.Close()
-	r := csv.NewReader(f)
-	head, err := r.Read()
-	if err != nil {
-		return nil, wrongRequest("%s: %s", file, err)
-	}
-	var places [2][]int
-	for s, side := range []string{"left ", "right "} {
-		for _, column := range c.Columns[s] {
-			at := slices.Index(head, side+column)
-			if at < 0 {
-				return nil, wrongRequest("%s: line 1: there is no column %q; the columns of a crosswalk of this sieve are left and right in front of %s and %s", file, side+column, strings.Join(c.Columns[0], ", "), strings.Join(c.Columns[1], ", "))
-			}
-			places[s] = append(places[s], at)
-		}
-	}
-	decision := slices.Index(head, "decision")
-	known := map[string]bool{}
-	name := func(accept bool, l, r []string) string {
-		return fmt.Sprint(accept, strings.Join(l, "\x00"), "\x01", strings.Join(r, "\x00"))
-	}
-	for _, e := range c.Entries {
-		if e.Holds && e.Records == nil {
-			known[name(e.Kind == "keys", e.Left, e.Right)] = true
-		}
-	}
-	same, other := view.Decision{Accept: true, Source: "import"}, view.Decision{Source: "import"}
-	for {
-		row, err := r.Read()
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			return nil, wrongRequest("%s: %s", file, err)
-		}
-		var pair view.KeyPair
-		for _, at := range places[0] {
-			pair.Left = append(pair.Left, row[at])
-		}
-		for _, at := range places[1] {
-			pair.Right = append(pair.Right, row[at])
-		}
-		into := &same
-		if decision >= 0 {
-			switch row[decision] {
-			case "", "same":
-			case "not the same":
-				into = &other
-			default:
-				line, _ := r.FieldPos(decision)
-				return nil, wrongRequest("%s: line %d: the decision %q is none; write same or not the same", file, line, row[decision])
-			}
-		}
-		if id := name(into.Accept, pair.Left, pair.Right); !known[id] {
-			known[id] = true
-			into.Pairs = append(into.Pairs, pair)
-		}
-	}
-	var list []view.Decision
-	for _, d := range []view.Decision{same, other} {
-		if len(d.Pairs) > 0 {
-			list = append(list, d)
-		}
-	}
-	return list, nil
 }
 
 func newPair(root *rootFlags) *cobra.Command {

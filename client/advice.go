@@ -86,6 +86,13 @@ func (c *Client) TakeBack(ctx context.Context, sieve string, entry uint, by stri
 	return out, err
 }
 
+// ImportCrosswalk takes in the pairs of keys of a CSV file. Of the decision only the reason, who decides, and the confirmation count.
+func (c *Client) ImportCrosswalk(ctx context.Context, sieve string, file io.Reader, d view.Decision) (out view.Crosswalk, err error) {
+	q := url.Values{"reason": {d.Reason}, "by": {d.By}, "confirm": {strconv.FormatBool(d.Confirm)}}
+	_, err = c.do(ctx, http.MethodPost, crosswalkPath(sieve)+"/import?"+q.Encode(), http.Header{"Content-Type": {"text/csv"}}, file, &out)
+	return out, err
+}
+
 // ExportCrosswalk writes the pairs of keys of a crosswalk as CSV.
 func (c *Client) ExportCrosswalk(ctx context.Context, sieve string, w io.Writer) error {
 	return c.download(ctx, crosswalkPath(sieve)+"/export", w)

@@ -300,7 +300,7 @@ func TestBadReadings(t *testing.T) {
 	if r.status != 0 || !strings.Contains(r.out, `"inner",`) {
 		t.Errorf("a lookup list: exit %d\n%s%s", r.status, r.out, r.errors)
 	}
-	effect := tried(t, c, sieve.Definition{Left: "log", Right: "log", Key: []sieve.KeyPart{{Columns: column("call", ""), Readings: readingList(t, "digits-only", "first 1")}}}, view.ReadingPlace{Of: "key", Reading: 0})
+	effect := tried(t, c, sieve.Definition{Left: "log", Right: "log", Key: []sieve.KeyPart{{Columns: column("call", ""), Readings: reading.MustParse("digits-only", "first 1")}}}, view.ReadingPlace{Of: "key", Reading: 0})
 	if effect.Sides[0].Changed != 2 || effect.Pairs[0].Rows != 4 || effect.Pairs[1].Rows != 2 || effect.Sides[1].Samples[0].After.Text != "1" {
 		t.Errorf("%+v", effect)
 	}
@@ -314,16 +314,4 @@ func tried(t testing.TB, c *client.Client, d sieve.Definition, at view.ReadingPl
 	job, err := c.TryReading(t.Context(), d, at)
 	result := done(t, c, job, err)
 	return result.Effect
-}
-
-func readingList(t testing.TB, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
 }

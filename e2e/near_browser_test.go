@@ -87,6 +87,10 @@ func TestNearInConsole(t *testing.T) {
 	w.shoot("trace-drawer.png")
 	w.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(head.Sieve) + "/crosswalk"))
 	w.says("seen with the pilot")
+	file := write(t, t.TempDir(), "last year.csv", []byte("left call_no,left service_date,left service_code,right Voyage Call,right Invoiced On,right Svc\nZZ-1,2031-01-01,PIL,ZZ-2,01.01.2031,pil\n"))
+	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{file}))
+	w.says("ZZ-1 · 2031-01-01 · PIL")
+	w.says("last year.csv")
 	w.shoot("crosswalk-near.png")
 	if got := result.Run; got == 0 || head.Summary.Tray(tray.Missing).Records[0] <= int64(times(t, s, "service never billed")) {
 		t.Errorf("run %d: nothing was to be paired", got)

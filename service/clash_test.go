@@ -37,13 +37,7 @@ func TestClashes(t *testing.T) {
 		"yes and a number": {[]string{"yes", "no"}, []string{"1", "2"}, nil, "k is boolean yes/no in 2 of 2 values"},
 	} {
 		d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k", Right: "K"}}}}
-		for _, text := range c.readings {
-			r, err := reading.Parse(text)
-			if err != nil {
-				t.Fatal(err)
-			}
-			d.Key[0].Readings = append(d.Key[0].Readings, r)
-		}
+		d.Key[0].Readings = reading.MustParse(c.readings...)
 		plan, err := d.Compile([]string{"k"}, []string{"K"})
 		if err != nil {
 			t.Fatal(err)

@@ -3,12 +3,22 @@ package service
 import (
 	"context"
 	"encoding/csv"
+	"errors"
+	"fmt"
 	"io"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"twinsieve/service/view"
 	"twinsieve/store"
+)
+
+// The decisions of a crosswalk's file.
+const (
+	sameKeys    = "same"
+	notSameKeys = "not the same"
 )
 
 // ExportCrosswalk prepares the keys that a sieve's crosswalk joins or keeps apart for handing over as CSV. The columns are the
@@ -44,12 +54,101 @@ func (v *Service) ExportCrosswalk(ctx context.Context, name string) (*Export, er
 
 func crosswalkRow(e *view.Acceptance) []string {
 	row := append(append([]string{}, e.Left...), e.Right...)
-	decision, score := "same", ""
+	decision, score := sameKeys, ""
 	if e.Kind == store.KeysRefused {
-		decision = "not the same"
+		decision = notSameKeys
 	}
 	if e.Score > 0 {
 		score = strconv.FormatFloat(e.Score, 'f', 3, 64)
 	}
 	return append(row, decision, e.Reason, score, e.Source, e.By, e.Created.UTC().Format(time.RFC3339))
+}
+
+// ImportCrosswalk takes in the pairs of keys of a CSV file as [Service.ExportCrosswalk] writes it. Its columns may stand in any
+// order; the key's columns must be there, and a decision may be. Pairs that the crosswalk has already are left out. What is accepted
+// is one change, and what is refused another.
+func (v *Service) ImportCrosswalk(ctx context.Context, name string, file io.Reader, d view.Decision) (*view.Crosswalk, error) {
+	c, err := v.Crosswalk(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	same, other, err := readCrosswalk(file, c)
+	if err != nil {
+		return nil, view.Unreadable.New(err.Error() + ".")
+	}
+	for accept, pairs := range map[bool][]view.KeyPair{true: same, false: other} {
+		if len(pairs) == 0 {
+			continue
+		}
+		d.Pairs, d.Accept, d.Source = pairs, accept, "import"
+		if c, err = v.Decide(ctx, name, d); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+// readCrosswalk reads the pairs of a file that a crosswalk does not have: those that are the same, and those that are not.
+func readCrosswalk(file io.Reader, c *view.Crosswalk) (same, other []view.KeyPair, err error) {
+	r := csv.NewReader(file)
+	head, err := r.Read()
+	if errors.Is(err, io.EOF) {
+		return nil, nil, errors.New("the file is empty; its first line names the columns")
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	var places [2][]int
+	for s, side := range []string{"left ", "right "} {
+		for _, column := range c.Columns[s] {
+			at := slices.Index(head, side+column)
+			if at < 0 {
+				return nil, nil, fmt.Errorf("line 1: there is no column %q; the columns of a crosswalk of this sieve are left and right in front of %s and %s", side+column, strings.Join(c.Columns[0], ", "), strings.Join(c.Columns[1], ", "))
+			}
+			places[s] = append(places[s], at)
+		}
+	}
+	known := map[string]bool{}
+	id := func(accept bool, l, r []string) string { return fmt.Sprint(accept) + pairName(l, r) }
+	for _, e := range c.Entries {
+		if e.Holds && e.Records == nil {
+			known[id(e.Kind == store.KeysAccepted, e.Left, e.Right)] = true
+		}
+	}
+	decision := slices.Index(head, "decision")
+	for {
+		row, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return same, other, nil
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		var pair view.KeyPair
+		for _, at := range places[0] {
+			pair.Left = append(pair.Left, row[at])
+		}
+		for _, at := range places[1] {
+			pair.Right = append(pair.Right, row[at])
+		}
+		accept := true
+		if decision >= 0 {
+			switch row[decision] {
+			case "", sameKeys:
+			case notSameKeys:
+				accept = false
+			default:
+				line, _ := r.FieldPos(decision)
+				return nil, nil, fmt.Errorf("line %d: the decision %q is none; write %s or %s", line, row[decision], sameKeys, notSameKeys)
+			}
+		}
+		if name := id(accept, pair.Left, pair.Right); !known[name] {
+			known[name] = true
+			if accept {
+				same = append(same, pair)
+			} else {
+				other = append(other, pair)
+			}
+		}
+	}
 }

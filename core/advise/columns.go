@@ -90,15 +90,7 @@ func (c *column) readings(rungs int) []reading.Reading {
 	default:
 		texts = ladder[:rungs]
 	}
-	var list []reading.Reading
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			panic("advise: " + err.Error())
-		}
-		list = append(list, r)
-	}
-	return list
+	return reading.MustParse(texts...)
 }
 
 func (c *column) isText() bool {

@@ -118,8 +118,7 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 				continue
 			}
 			if i != skip {
-				r, _ := reading.Parse(text)
-				list = append(list, r)
+				list = append(list, reading.MustParse(text)...)
 			}
 		}
 		chain, _ := reading.Compile(list, tray.Left, nil)
@@ -152,11 +151,7 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 	}
 	for i, text := range ladder {
 		if needs[i] {
-			r, err := reading.Parse(text)
-			if err != nil {
-				return err
-			}
-			p.Readings = append(p.Readings, r)
+			p.Readings = append(p.Readings, reading.MustParse(text)...)
 		}
 	}
 	return nil

@@ -20,18 +20,6 @@ import (
 
 var columns = [2][]string{{"call_no", "service_date", "service_code", "amount"}, {"Call", "Day", "Svc", "Amount"}}
 
-func parse(t testing.TB, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
-}
-
 // planted is two sets in which every cause is planted so many times.
 type planted struct {
 	rand *rand.Rand
@@ -160,7 +148,7 @@ func plant(seed uint64) *planted {
 func (p *planted) definition(t testing.TB) sieve.Definition {
 	pair := func(i int) sieve.Columns { return sieve.Columns{Left: columns[0][i], Right: columns[1][i]} }
 	return sieve.Definition{Left: "log", Right: "bills", Where: sieve.Where{Right: "zero(Amount) >= 0"},
-		Key:     []sieve.KeyPart{{Columns: pair(0)}, {Columns: pair(1), Readings: parse(t, "left date YYYY-MM-DD", "right date DD.MM.YYYY")}, {Columns: pair(2)}},
+		Key:     []sieve.KeyPart{{Columns: pair(0)}, {Columns: pair(1), Readings: reading.MustParse("left date YYYY-MM-DD", "right date DD.MM.YYYY")}, {Columns: pair(2)}},
 		Compare: []sieve.Field{{Columns: pair(3), As: "decimal"}}}
 }
 
@@ -281,9 +269,9 @@ func TestOfBoth(t *testing.T) {
 			"reading 0 left date YYYY-MM-DD 0 right date DD.MM.YYYY [1 1]; nothing -1 [1 1]"},
 		"numbers": {[]sieve.KeyPart{{Columns: pair(3)}}, [2][][]string{{{"", "", "", "1234.50"}, {"", "", "", "7.25"}}, {{"", "", "", "1.234,50"}, {"", "", "", "7,26"}}},
 			"reading 0 left number point 0 right number comma [1 1]; nothing -1 [1 1]"},
-		"emptied": {[]sieve.KeyPart{{Columns: pair(0), Readings: parse(t, "trim")}}, [2][][]string{{{" ", "", "", ""}}, {{"", "", "", ""}}},
+		"emptied": {[]sieve.KeyPart{{Columns: pair(0), Readings: reading.MustParse("trim")}}, [2][][]string{{{" ", "", "", ""}}, {{"", "", "", ""}}},
 			"blanks-equal 0 [1 1]"},
-		"blank on one side": {[]sieve.KeyPart{{Columns: pair(0), Readings: parse(t, "trim")}}, [2][][]string{{{" ", "", "", ""}, {"", "", "", ""}}, {{"x", "", "", ""}}},
+		"blank on one side": {[]sieve.KeyPart{{Columns: pair(0), Readings: reading.MustParse("trim")}}, [2][][]string{{{" ", "", "", ""}, {"", "", "", ""}}, {{"x", "", "", ""}}},
 			"blank 0 [1 0]; emptied 0 [1 0]; nothing -1 [0 1]"},
 		"nothing to say": {[]sieve.KeyPart{{Columns: pair(0)}}, [2][][]string{{{"A", "", "", ""}}, {{"A", "", "", ""}}}, ""},
 	} {

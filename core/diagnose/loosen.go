@@ -35,17 +35,9 @@ func (d *diagnoser) isText(part int) bool {
 	return !slices.ContainsFunc(d.plan.Definition.Key[part].Readings, func(r reading.Reading) bool { return slices.Contains(typed, r.Name) })
 }
 
-func one(text string) reading.Reading {
-	r, err := reading.Parse(text)
-	if err != nil {
-		panic("diagnose: " + err.Error())
-	}
-	return r
-}
-
 // changesOf makes a change of a loosening for each part that it can be added to, and that does not have it already.
 func (d *diagnoser) changesOf(l loosening) (list []Change) {
-	r := one(l.reading)
+	r := reading.MustParse(l.reading)[0]
 	for p, k := range d.plan.Definition.Key {
 		has := slices.ContainsFunc(k.Readings, func(o reading.Reading) bool { return o.Side == nil && o.Name == r.Name })
 		if !has && (l.front || d.isText(p)) {
@@ -292,7 +284,7 @@ func (d *diagnoser) equal(a, b *candidate, changes []Change) bool {
 // rank is a change's place in the order in which readings are tried.
 func rank(c Change) int {
 	for i, l := range append(loosenings, punctuation) {
-		if one(l.reading).Name == c.Readings[0].Name {
+		if reading.MustParse(l.reading)[0].Name == c.Readings[0].Name {
 			return i
 		}
 	}

@@ -14,15 +14,7 @@ import (
 
 func chain(t *testing.T, texts ...string) reading.Chain {
 	t.Helper()
-	var list []reading.Reading
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	c, err := reading.Compile(list, tray.Left, nil)
+	c, err := reading.Compile(reading.MustParse(texts...), tray.Left, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

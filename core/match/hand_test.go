@@ -8,7 +8,9 @@ import (
 	"twinsieve/core/balance"
 	"twinsieve/core/comparison"
 	"twinsieve/core/match"
+	"twinsieve/core/reading"
 	"twinsieve/core/record"
+	"twinsieve/core/record/recordtest"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
@@ -39,7 +41,7 @@ func TestHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	tables := [2]record.Table{table(t, columns, rows[0], 2), table(t, columns, rows[1], 2)}
+	tables := [2]record.Table{recordtest.Batches(t, columns, rows[0], 2), recordtest.Batches(t, columns, rows[1], 2)}
 	before, err := match.Build(context.Background(), plan, tables[0], tables[1], match.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -81,7 +83,7 @@ func TestHand(t *testing.T) {
 
 // TestClasses: a class is transitive, and acts as one key; an equivalence of a key without a value says nothing.
 func TestClasses(t *testing.T) {
-	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}, Readings: parse(t, "trim")}}}
+	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}, Readings: reading.MustParse("trim")}}}
 	plan, err := d.Compile([]string{"k"}, []string{"k"})
 	if err != nil {
 		t.Fatal(err)

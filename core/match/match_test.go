@@ -17,55 +17,15 @@ import (
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
+	"twinsieve/core/record/recordtest"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
 
-// table makes a table of batches with the given number of records each.
-func table(t testing.TB, columns []string, rows [][]string, batch int) *record.Spool {
-	t.Helper()
-	s := record.NewSpool(columns, 1<<40, "")
-	b := record.NewBuilder(len(columns))
-	add := func(full *record.Batch) {
-		if full != nil {
-			if err := s.Add(full); err != nil {
-				t.Fatal(err)
-			}
-		}
-	}
-	for n, row := range rows {
-		for c, cell := range row {
-			if cell == null {
-				b.Null(c)
-			} else {
-				b.Cell(c, []byte(cell))
-			}
-		}
-		add(b.Close(int64(n + 2)))
-		if (n+1)%batch == 0 {
-			add(b.Flush())
-		}
-	}
-	add(b.Flush())
-	return s
-}
-
-func parse(t testing.TB, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
-}
-
 var caseColumns = []string{"k1", "k2", "amount", "day", "note"}
 
 func (c *oracleCase) definition(t testing.TB) sieve.Definition {
-	chain := parse(t, "trim", "ignore-case", "drop-zeros-in-digit-runs")
+	chain := reading.MustParse("trim", "ignore-case", "drop-zeros-in-digit-runs")
 	d := sieve.Definition{Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount"}}}}
 	for p := range c.parts {
 		k := sieve.KeyPart{Columns: sieve.Columns{Left: caseColumns[p]}, Readings: chain}
@@ -76,7 +36,7 @@ func (c *oracleCase) definition(t testing.TB) sieve.Definition {
 	}
 	fields := []sieve.Field{
 		{Columns: sieve.Columns{Left: "amount"}, As: "decimal", Within: "0.05"},
-		{Columns: sieve.Columns{Left: "day"}, As: "date", Within: "1", Readings: parse(t, "right date DD.MM.YYYY")},
+		{Columns: sieve.Columns{Left: "day"}, As: "date", Within: "1", Readings: reading.MustParse("right date DD.MM.YYYY")},
 		{Columns: sieve.Columns{Left: "note"}},
 	}
 	d.Compare = fields[:c.fields]
@@ -115,7 +75,7 @@ func (c *oracleCase) match(t testing.TB, batch int, opts match.Options) (*sieve.
 			}
 			rows = append(rows, append(slices.Clone(row), out))
 		}
-		tables[s] = table(t, columns, rows, batch)
+		tables[s] = recordtest.Batches(t, columns, rows, batch)
 	}
 	index, err := match.Build(context.Background(), plan, tables[0], tables[1], opts)
 	if err != nil {
@@ -349,7 +309,7 @@ func TestCancel(t *testing.T) {
 	for _, stage := range []string{"reading keys", "matching", "repeated keys"} {
 		ctx, cancel := context.WithCancel(context.Background())
 		seen := false
-		_, err := match.Build(ctx, plan, table(t, caseColumns, c.rows[0], 100), table(t, caseColumns, c.rows[1], 100),
+		_, err := match.Build(ctx, plan, recordtest.Batches(t, caseColumns, c.rows[0], 100), recordtest.Batches(t, caseColumns, c.rows[1], 100),
 			match.Options{Workers: 1, Progress: func(p match.Progress) {
 				if p.Stage == stage {
 					seen = true

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"twinsieve/core/record/recordtest"
 	"twinsieve/core/tray"
 )
 
@@ -224,7 +225,7 @@ func (c *oracleCase) order(side int, numbers []int) {
 }
 
 // null stands for a null in a case's rows.
-const null = "\x00null"
+const null = recordtest.Null
 
 func truth(b bool) int {
 	if b {

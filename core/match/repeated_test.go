@@ -14,7 +14,9 @@ import (
 
 	"twinsieve/core/exact"
 	"twinsieve/core/match"
+	"twinsieve/core/reading"
 	"twinsieve/core/record"
+	"twinsieve/core/record/recordtest"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
@@ -28,12 +30,12 @@ func TestRefuse(t *testing.T) {
 		"refuse-both":  "2 keys repeat on the left",
 		"pair":         "", "totals": "", "": "",
 	} {
-		d := sieve.Definition{Repeats: rule, Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}, Readings: parse(t, "trim", "ignore-case")}, {Columns: sieve.Columns{Left: "n"}}}}
+		d := sieve.Definition{Repeats: rule, Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}, Readings: reading.MustParse("trim", "ignore-case")}, {Columns: sieve.Columns{Left: "n"}}}}
 		plan, err := d.Compile([]string{"k", "n"}, []string{"k", "n"})
 		if err != nil {
 			t.Fatal(err)
 		}
-		index, err := match.Build(context.Background(), plan, table(t, plan.Columns[0], rows[0], 2), table(t, plan.Columns[1], rows[1], 2), match.Options{})
+		index, err := match.Build(context.Background(), plan, recordtest.Batches(t, plan.Columns[0], rows[0], 2), recordtest.Batches(t, plan.Columns[1], rows[1], 2), match.Options{})
 		fault := new(match.RepeatedError)
 		if want == "" && err != nil || want != "" && (!errors.As(err, &fault) || !strings.HasPrefix(err.Error(), want)) {
 			t.Errorf("%s: %v, want %s", rule, err, want)
@@ -41,7 +43,7 @@ func TestRefuse(t *testing.T) {
 		if want != "" {
 			continue
 		}
-		list, all, err := match.Repeated(context.Background(), plan, index, [2]record.Table{table(t, plan.Columns[0], rows[0], 2), table(t, plan.Columns[1], rows[1], 2)}, 2)
+		list, all, err := match.Repeated(context.Background(), plan, index, [2]record.Table{recordtest.Batches(t, plan.Columns[0], rows[0], 2), recordtest.Batches(t, plan.Columns[1], rows[1], 2)}, 2)
 		got := fmt.Sprint(list, all, err)
 		if got != "[{[a 1] [3 1]} {[c 1] [1 2]}] 3 <nil>" {
 			t.Errorf("%s: repeated %s", rule, got)
@@ -87,7 +89,7 @@ func TestTotalsAgainstSQL(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	index, err := match.Build(context.Background(), plan, table(t, plan.Columns[0], rows[0], 500), table(t, plan.Columns[1], rows[1], 500), match.Options{})
+	index, err := match.Build(context.Background(), plan, recordtest.Batches(t, plan.Columns[0], rows[0], 500), recordtest.Batches(t, plan.Columns[1], rows[1], 500), match.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

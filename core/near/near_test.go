@@ -86,12 +86,8 @@ func corrupted(n int, seed uint64) (rows [2][][]string, truth map[int]int) {
 
 func suggest(t testing.TB, rows [2][][]string) *near.Suggestions {
 	t.Helper()
-	date, err := reading.Parse("date YYYY-MM-DD")
-	if err != nil {
-		t.Fatal(err)
-	}
 	pair := func(i int) sieve.Columns { return sieve.Columns{Left: columns[i]} }
-	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: pair(0)}, {Columns: pair(1), Readings: []reading.Reading{date}}, {Columns: pair(2)}},
+	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: pair(0)}, {Columns: pair(1), Readings: reading.MustParse("date YYYY-MM-DD")}, {Columns: pair(2)}},
 		Compare: []sieve.Field{{Columns: pair(3)}, {Columns: pair(4), As: "decimal"}}}
 	plan, err := d.Compile(columns, columns)
 	if err != nil {

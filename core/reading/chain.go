@@ -36,6 +36,19 @@ func Parse(text string) (Reading, error) {
 	return r, nil
 }
 
+// MustParse reads text forms that are known to be right, and panics where one is not.
+func MustParse(texts ...string) []Reading {
+	var list []Reading
+	for _, text := range texts {
+		r, err := Parse(text)
+		if err != nil {
+			panic("reading: " + err.Error())
+		}
+		list = append(list, r)
+	}
+	return list
+}
+
 // String is the text form.
 func (r Reading) String() string {
 	text := r.Name

@@ -11,18 +11,6 @@ import (
 	"twinsieve/core/sieve"
 )
 
-func readings(t *testing.T, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
-}
-
 var (
 	left  = []string{"call_no", "day", "amount"}
 	right = []string{"Amount", "Call", "Day"}
@@ -30,10 +18,10 @@ var (
 
 func TestCompile(t *testing.T) {
 	d := sieve.Definition{
-		Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call_no", Right: "Call"}, Readings: readings(t, "trim")}},
+		Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call_no", Right: "Call"}, Readings: reading.MustParse("trim")}},
 		Compare: []sieve.Field{
 			{Columns: sieve.Columns{Left: "amount", Right: "Amount"}, As: "decimal", Within: "0.05"},
-			{Columns: sieve.Columns{Left: "day", Right: "Day"}, As: "date", Readings: readings(t, "right date DD.MM.YYYY")},
+			{Columns: sieve.Columns{Left: "day", Right: "Day"}, As: "date", Readings: reading.MustParse("right date DD.MM.YYYY")},
 		},
 		Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}}},
 	}
@@ -109,7 +97,7 @@ func TestKindsRead(t *testing.T) {
 	} {
 		f := sieve.Field{Columns: sieve.Columns{Left: "x"}, As: c.as}
 		if c.readings != "" {
-			f.Readings = readings(t, c.readings)
+			f.Readings = reading.MustParse(c.readings)
 		}
 		if c.as == "similar" {
 			f.AtLeast = "0.8"

@@ -16,18 +16,6 @@ import (
 	"twinsieve/core/tray"
 )
 
-func parse(t testing.TB, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
-}
-
 func build(t testing.TB, d sieve.Definition, columns []string, rows [2][][]string) (*sieve.Plan, *match.Index, [2]record.Table) {
 	t.Helper()
 	plan, err := d.Compile(columns, columns)
@@ -78,7 +66,7 @@ func TestNearest(t *testing.T) {
 
 // TestAlike counts the records of a key on both sides, and lists the first of them.
 func TestAlike(t *testing.T) {
-	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: parse(t, "ignore-case", "date YYYY-MM-DD")}}}
+	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: reading.MustParse("ignore-case", "date YYYY-MM-DD")}}}
 	var rows [2][][]string
 	for range 25 {
 		rows[0] = append(rows[0], []string{"2031-03-02"}, []string{"2031-03-03"})
@@ -102,8 +90,8 @@ func TestAlike(t *testing.T) {
 
 // TestFind: a text is found in any part of a key, as it came or as either side writes it; each of several must be found.
 func TestFind(t *testing.T) {
-	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: parse(t, "trim", "ignore-case", "drop-zeros-in-digit-runs")},
-		{Columns: sieve.Columns{Left: "day"}, Readings: parse(t, "left date YYYY-MM-DD", "right date DD.MM.YYYY")}}}
+	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: reading.MustParse("trim", "ignore-case", "drop-zeros-in-digit-runs")},
+		{Columns: sieve.Columns{Left: "day"}, Readings: reading.MustParse("left date YYYY-MM-DD", "right date DD.MM.YYYY")}}}
 	rows := [2][][]string{{{"MW-0417", "2031-03-02"}, {"MW-418", "2031-03-02"}, {"", "2031-02-31"}}, {{"mw-417 ", "02.03.2031"}, {"mw-417", "03.03.2031"}}}
 	plan, _, tables := build(t, d, []string{"call", "day"}, rows)
 	for _, c := range []struct {

@@ -134,11 +134,7 @@ func dateReads(layout string) func([]byte) bool {
 
 // dateReader returns a reader of dates in one of the layouts that are known to be layouts.
 func dateReader(layout string) *reading.Reader {
-	r, err := reading.Parse("date " + layout)
-	if err != nil {
-		panic(err)
-	}
-	chain, err := reading.Compile([]reading.Reading{r}, tray.Left, nil)
+	chain, err := reading.Compile(reading.MustParse("date "+layout), tray.Left, nil)
 	if err != nil {
 		panic(err)
 	}

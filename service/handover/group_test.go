@@ -60,12 +60,8 @@ func TestGroupRows(t *testing.T) {
 
 // TestUnits: differences of dates and times say in what they are counted, and the reason of a pair says that the crosswalk made it.
 func TestUnits(t *testing.T) {
-	r, err := reading.Parse("time YYYY-MM-DD hh:mm")
-	if err != nil {
-		t.Fatal(err)
-	}
 	p := plan(t, []string{"call", "day", "at", "name"}, []string{"call", "day", "at", "name"}, sieve.Definition{Key: key("call", ""), Compare: []sieve.Field{
-		{Columns: sieve.Columns{Left: "day"}, As: "date"}, {Columns: sieve.Columns{Left: "at"}, As: "time", Readings: []reading.Reading{r}}, {Columns: sieve.Columns{Left: "name"}, As: "similar", AtLeast: "0.9"}}})
+		{Columns: sieve.Columns{Left: "day"}, As: "date"}, {Columns: sieve.Columns{Left: "at"}, As: "time", Readings: reading.MustParse("time YYYY-MM-DD hh:mm")}, {Columns: sieve.Columns{Left: "name"}, As: "similar", AtLeast: "0.9"}}})
 	e := entry(p, tray.Differing, tray.Left, []string{"A", "2031-03-02", "2031-03-02 08:00", "Wren"}, []string{"A", "2031-03-04", "2031-03-02 09:30", "Heron"})
 	if got := handover.Reason(p, e); got != "day differs by 2 days; at differs by 5400 seconds; name differs" {
 		t.Error(got)

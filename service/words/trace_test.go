@@ -22,26 +22,14 @@ import (
 
 var update = flag.Bool("update", false, "write the golden files anew")
 
-func parse(t testing.TB, texts ...string) (list []reading.Reading) {
-	t.Helper()
-	for _, text := range texts {
-		r, err := reading.Parse(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		list = append(list, r)
-	}
-	return list
-}
-
 var columns = [2][]string{{"call_no", "service_date", "vessel", "amount_due"}, {"Voyage Call", "Invoiced On", "Ship", "Amount"}}
 
 func billing(t testing.TB) sieve.Definition {
 	pair := func(i int) sieve.Columns { return sieve.Columns{Left: columns[0][i], Right: columns[1][i]} }
 	return sieve.Definition{Left: "service-log", Right: "invoices", Where: sieve.Where{Left: `vessel != "Tender" && zero(amount_due) >= 0`},
-		Key: []sieve.KeyPart{{Columns: pair(0), Readings: parse(t, "trim", "ignore-case", "drop-zeros-in-digit-runs")},
-			{Columns: pair(1), Readings: parse(t, "left date YYYY-MM-DD", "right date DD.MM.YYYY")}},
-		Compare: []sieve.Field{{Columns: pair(2), Readings: parse(t, "ignore-case")}, {Columns: pair(3), As: "decimal", Within: "0.05"}}}
+		Key: []sieve.KeyPart{{Columns: pair(0), Readings: reading.MustParse("trim", "ignore-case", "drop-zeros-in-digit-runs")},
+			{Columns: pair(1), Readings: reading.MustParse("left date YYYY-MM-DD", "right date DD.MM.YYYY")}},
+		Compare: []sieve.Field{{Columns: pair(2), Readings: reading.MustParse("ignore-case")}, {Columns: pair(3), As: "decimal", Within: "0.05"}}}
 }
 
 // TestTraces holds the traces of a record of every tray and of each cause of an unkeyed one against golden files.

@@ -25,7 +25,7 @@ func TestSieve(t *testing.T) {
 		"No key may repeat in a or b.": {Left: "a", Right: "b", Repeats: "refuse-both", Key: []sieve.KeyPart{{Columns: column("k")}}},
 		"No key may repeat in b.":      {Left: "a", Right: "b", Repeats: "refuse-right", Key: []sieve.KeyPart{{Columns: column("k")}}},
 		"They agree when d is d as a date, give or take 2 days; m is m as a moment, give or take 15 min; y is y as yes or no; and n is like n (both without accents), to 0.9 at least.": {Left: "a", Right: "b", Key: []sieve.KeyPart{{Columns: column("k")}}, Compare: []sieve.Field{
-			{Columns: column("d"), As: "date", Within: "2 days"}, {Columns: column("m"), As: "time", Within: "15 min"}, {Columns: column("y"), As: "boolean"}, {Columns: column("n"), As: "similar", AtLeast: "0.9", Readings: parse(t, "drop-accents")}}},
+			{Columns: column("d"), As: "date", Within: "2 days"}, {Columns: column("m"), As: "time", Within: "15 min"}, {Columns: column("y"), As: "boolean"}, {Columns: column("n"), As: "similar", AtLeast: "0.9", Readings: reading.MustParse("drop-accents")}}},
 	} {
 		if got := words.Sieve(&c); !strings.Contains(got, want) {
 			t.Errorf("%s\nlacks\n%s", got, want)
@@ -49,7 +49,7 @@ func TestReadings(t *testing.T) {
 func TestCauses(t *testing.T) {
 	d := billing(t)
 	change := func(part int, front bool, texts ...string) []diagnose.Change {
-		return []diagnose.Change{{Part: part, Front: front, Readings: parse(t, texts...)}}
+		return []diagnose.Change{{Part: part, Front: front, Readings: reading.MustParse(texts...)}}
 	}
 	for _, c := range []struct {
 		cause            diagnose.Cause
@@ -60,7 +60,7 @@ func TestCauses(t *testing.T) {
 			"would pair if letters of another script that look Latin were read as Latin in call_no = Voyage Call", "call_no = Voyage Call: plain-letters in front"},
 		{diagnose.Cause{Kind: diagnose.Loosened, Part: 0, Changes: change(0, false, "right drop-ending /M")}, false, "right-drop-ending@1",
 			`would pair if it were read without "/M" at its end on the right in call_no = Voyage Call`, "call_no = Voyage Call: right drop-ending /M"},
-		{diagnose.Cause{Kind: diagnose.Loosened, Part: 1, Changes: []diagnose.Change{{Part: 1, Replace: "date", Readings: parse(t, "right date DD.MM.YYYY or YYYY-MM-DD")}}}, false, "date@2",
+		{diagnose.Cause{Kind: diagnose.Loosened, Part: 1, Changes: []diagnose.Change{{Part: 1, Replace: "date", Readings: reading.MustParse("right date DD.MM.YYYY or YYYY-MM-DD")}}}, false, "date@2",
 			"would pair if values were read as a date written DD.MM.YYYY or YYYY-MM-DD on the right in service_date = Invoiced On", "service_date = Invoiced On: right date DD.MM.YYYY or YYYY-MM-DD in place of date"},
 		{diagnose.Cause{Kind: diagnose.Several, Part: -1, Changes: append(change(0, true, "trim"), change(1, true, "trim")...)}, false, "trim@1+trim@2",
 			"would pair if outer spaces were dropped in call_no = Voyage Call and outer spaces were dropped in service_date = Invoiced On", "call_no = Voyage Call: trim in front; service_date = Invoiced On: trim in front"},

@@ -23,3 +23,16 @@ export const takeBack = async (name: string, entry: number) =>
       }),
     )
   ).data;
+
+/** Takes in a CSV file of pairs of keys. */
+export const takeFile = async (name: string, file: File, confirm: boolean) =>
+  (
+    await answer(
+      api.POST('/api/v1/sieves/{name}/crosswalk/import', {
+        params: { path: { name }, query: { by: whoAmI(), reason: file.name, confirm } },
+        body: file as unknown as string,
+        bodySerializer: (body) => body,
+        headers: { 'Content-Type': 'text/csv' },
+      }),
+    )
+  ).data;

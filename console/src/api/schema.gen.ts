@@ -697,6 +697,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sieves/{name}/crosswalk/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in the pairs of keys of a CSV file as a crosswalk is handed over */
+        post: operations["importCrosswalk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sieves/{name}/crosswalk/{entry}": {
         parameters: {
             query?: never;
@@ -3959,6 +3976,48 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importCrosswalk: {
+        parameters: {
+            query?: {
+                reason?: string;
+                /** @description Who decides. */
+                by?: string;
+                /** @description Also where a class of more than two keys comes of it. */
+                confirm?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crosswalk"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Button, Table } from 'antd';
+import { Button, Table, Upload } from 'antd';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
-import type { Acceptance, RecordView } from '../api/client';
-import { crosswalk, takeBack } from '../api/crosswalk';
+import { ProblemError, type Acceptance, type RecordView } from '../api/client';
+import { crosswalk, takeBack, takeFile } from '../api/crosswalk';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { Key } from '../parts/Key';
@@ -16,6 +16,17 @@ export function CrosswalkPage() {
   const queries = useQueryClient();
   const list = useQuery({ queryKey: ['crosswalk', name], queryFn: () => crosswalk(name) });
   const [failed, setFailed] = useState<unknown>();
+  const [joining, setJoining] = useState<File>();
+  async function takeIn(file: File, confirm = false) {
+    setFailed(undefined);
+    setJoining(undefined);
+    try {
+      queries.setQueryData(['crosswalk', name], await takeFile(name, file, confirm));
+    } catch (error) {
+      setFailed(error);
+      if (error instanceof ProblemError && error.problem.type === '/problems/joins-keys') setJoining(file);
+    }
+  }
   async function end(entry: number) {
     setFailed(undefined);
     try {
@@ -35,10 +46,20 @@ export function CrosswalkPage() {
             {list.data && list.data.version > 0 && `; now at version ${list.data.version}`}.
           </p>
         </div>
-        <Button href={`/api/v1/sieves/${encodeURIComponent(name)}/crosswalk/export`}>Hand it over as CSV</Button>
+        <div className="acts">
+          <Upload accept=".csv" showUploadList={false} beforeUpload={(file) => (void takeIn(file), false)}>
+            <Button>Take in a CSV</Button>
+          </Upload>
+          <Button href={`/api/v1/sieves/${encodeURIComponent(name)}/crosswalk/export`}>Hand it over as CSV</Button>
+        </div>
       </div>
       <Fault error={list.error} />
       <Fault error={failed} />
+      {joining && (
+        <Button size="small" onClick={() => void takeIn(joining, true)}>
+          Yes, all of them are the same
+        </Button>
+      )}
       <Table
         size="small"
         rowKey="id"

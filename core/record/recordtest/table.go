@@ -12,6 +12,12 @@ const Null = "\x00null"
 // Table makes a table of rows, in batches of 64. Its records have lines, the first line 2.
 func Table(t testing.TB, columns []string, rows [][]string) record.Table {
 	t.Helper()
+	return Batches(t, columns, rows, 64)
+}
+
+// Batches is Table with batches of so many records.
+func Batches(t testing.TB, columns []string, rows [][]string, batch int) *record.Spool {
+	t.Helper()
 	s := record.NewSpool(columns, 1<<40, "")
 	b := record.NewBuilder(len(columns))
 	add := func(full *record.Batch) {
@@ -30,7 +36,7 @@ func Table(t testing.TB, columns []string, rows [][]string) record.Table {
 			}
 		}
 		add(b.Close(int64(n + 2)))
-		if n%64 == 63 {
+		if (n+1)%batch == 0 {
 			add(b.Flush())
 		}
 	}
