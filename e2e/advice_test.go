@@ -159,6 +159,8 @@ func TestAdviceCommands(t *testing.T) {
 	does(2, "one key already", "crosswalk", "Berth billing", "--in", write(t, dir, "same.csv", []byte(strings.Join(rows[0][:6], ",")+"\nMW-01,2031-03-02,PIL,mw-1,02.03.2031,pil\n")))
 	does(2, "no entry 999", "crosswalk", "Berth billing", "--take-back", "999")
 
+	does(2, "says the opposite; take that back first", "crosswalk", "Berth billing", "--in", write(t, dir, "opposite.csv", []byte(strings.ReplaceAll(strings.ReplaceAll(string(text), ",same,", ",neither,"), ",neither,", ",not the same,"))))
+
 	// Three keys in a class want to be confirmed; a whole file in one class is refused.
 	joins := strings.Join(rows[0][:6], ",") + "\nZZ-1,2031-01-01,PIL,ZZ-2,01.01.2031,pil\nZZ-3,2031-01-01,PIL,ZZ-2,01.01.2031,pil\n"
 	does(2, "Confirm that all of them are the same", "crosswalk", "Berth billing", "--in", write(t, dir, "joins.csv", []byte(joins)))

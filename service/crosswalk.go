@@ -160,6 +160,10 @@ func (v *Service) Decide(ctx context.Context, name string, d view.Decision) (*vi
 	if err != nil {
 		return nil, err
 	}
+	decided, err := v.decidedKeys(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
 	if len(d.Pairs) == 0 || len(d.Pairs) > MostDecided {
 		return nil, view.Invalid.New(fmt.Sprintf("%d pairs of keys stand here; decide about 1 to %d at once.", len(d.Pairs), MostDecided))
 	}
@@ -176,6 +180,14 @@ func (v *Service) Decide(ctx context.Context, name string, d view.Decision) (*vi
 		if len(pair.Left) != len(p.Key) || len(pair.Right) != len(p.Key) {
 			return nil, view.Invalid.New(fmt.Sprintf("The key has %d parts, and pair %d has %d texts on the left and %d on the right; give one for each part.", len(p.Key), i+1, len(pair.Left), len(pair.Right)))
 		}
+		before, ok := decided[pairName(pair.Left, pair.Right)]
+		switch {
+		case ok && before.Kind == kind:
+			continue // it has been decided so already
+		case ok:
+			return nil, view.Invalid.New(fmt.Sprintf("Pair %d, %s and %s: entry %d of the crosswalk says the opposite; take that back first.", i+1, shownKey(pair.Left), shownKey(pair.Right), before.ID))
+		}
+		decided[pairName(pair.Left, pair.Right)] = store.Acceptance{Kind: kind}
 		body, err := json.Marshal(acceptedBody{Left: pair.Left, Right: pair.Right})
 		if err != nil {
 			return nil, err
@@ -188,6 +200,9 @@ func (v *Service) Decide(ctx context.Context, name string, d view.Decision) (*vi
 		list = append(list, store.Acceptance{Kind: kind, Body: string(body), Reason: reason, Score: pair.Score, Source: d.Source, By: d.By})
 		equal = append(equal, sieve.KeysEqual{Left: pair.Left, Right: pair.Right})
 	}
+	if len(list) == 0 {
+		return v.Crosswalk(ctx, name)
+	}
 	_, err = v.store.AddAcceptances(ctx, row.ID, list, func(current []store.Acceptance) error {
 		if !d.Accept {
 			return nil
@@ -198,6 +213,26 @@ func (v *Service) Decide(ctx context.Context, name string, d view.Decision) (*vi
 		return nil, problem(err, "")
 	}
 	return v.Crosswalk(ctx, name)
+}
+
+// decidedKeys are the decisions about keys that hold in a sieve, by the pair.
+func (v *Service) decidedKeys(ctx context.Context, sieve uint) (map[string]store.Acceptance, error) {
+	list, err := v.store.Acceptances(ctx, sieve)
+	if err != nil {
+		return nil, err
+	}
+	decided := map[string]store.Acceptance{}
+	for _, a := range list {
+		if a.EndedVersion > 0 || a.Kind == store.RecordsAccepted {
+			continue
+		}
+		b, err := bodyOf(a)
+		if err != nil {
+			return nil, err
+		}
+		decided[pairName(b.Left, b.Right)] = a
+	}
+	return decided, nil
 }
 
 // checkJoin looks at the classes that come of accepting keys as the same.
