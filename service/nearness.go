@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -47,30 +48,18 @@ func (v *Service) Near(ctx context.Context, run uint, least float64) (view.Job, 
 
 func (v *Service) nearOf(ctx context.Context, r *report, found *near.Suggestions) (*view.Near, error) {
 	out := &view.Near{Run: r.row.ID, Sieve: r.head.Sieve, Records: found.Records, Looked: found.Looked, Pairs: []view.Suggested{}}
-	decided := map[string]bool{}
+	decided := map[string]store.Acceptance{}
 	hand := [2]map[int64]bool{{}, {}}
-	if row, _, err := v.store.Sieve(ctx, r.head.Sieve); err == nil {
-		list, err := v.store.Acceptances(ctx, row.ID)
-		if err != nil {
+	row, _, err := v.store.Sieve(ctx, r.head.Sieve)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if err == nil {
+		if decided, err = v.decidedKeys(ctx, row.ID); err != nil {
 			return nil, err
 		}
-		for _, a := range list {
-			if a.EndedVersion > 0 {
-				continue
-			}
-			b, err := bodyOf(a)
-			if err != nil {
-				return nil, err
-			}
-			if a.Kind == store.RecordsAccepted {
-				for s := range hand {
-					for _, one := range b.Records[s] {
-						hand[s][one.Number] = true
-					}
-				}
-				continue
-			}
-			decided[pairName(b.Left, b.Right)] = true
+		if hand, err = v.pairedNumbers(ctx, row.ID); err != nil {
+			return nil, err
 		}
 	}
 	for at := 0; at < len(found.Pairs); at += nearListed {
@@ -80,7 +69,7 @@ func (v *Service) nearOf(ctx context.Context, r *report, found *near.Suggestions
 			return nil, err
 		}
 		for _, s := range shown {
-			if decided[pairName(s.Keys.Left, s.Keys.Right)] || hand[0][s.Left.Number] || hand[1][s.Right.Number] {
+			if _, ok := decided[pairName(s.Keys.Left, s.Keys.Right)]; ok || hand[0][s.Left.Number] || hand[1][s.Right.Number] {
 				continue
 			}
 			if out.Found++; len(out.Pairs) < nearListed {
@@ -89,6 +78,30 @@ func (v *Service) nearOf(ctx context.Context, r *report, found *near.Suggestions
 		}
 	}
 	return out, nil
+}
+
+// pairedNumbers are the numbers of the records that have been paired by hand in a sieve.
+func (v *Service) pairedNumbers(ctx context.Context, sieve uint) (numbers [2]map[int64]bool, err error) {
+	numbers = [2]map[int64]bool{{}, {}}
+	list, err := v.store.Acceptances(ctx, sieve)
+	if err != nil {
+		return numbers, err
+	}
+	for _, a := range list {
+		if a.Kind != store.RecordsAccepted || a.EndedVersion > 0 {
+			continue
+		}
+		b, err := bodyOf(a)
+		if err != nil {
+			return numbers, err
+		}
+		for s := range numbers {
+			for _, one := range b.Records[s] {
+				numbers[s][one.Number] = true
+			}
+		}
+	}
+	return numbers, nil
 }
 
 func pairName(left, right []string) string {

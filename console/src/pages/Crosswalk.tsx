@@ -66,7 +66,6 @@ export function CrosswalkPage() {
         pagination={false}
         loading={list.isPending && !list.error}
         dataSource={list.data?.entries}
-        scroll={{ x: 'max-content' }}
         locale={{ emptyText: 'Nothing yet. Near matches of a report, and pairings by hand, come to stand here.' }}
         columns={[
           {

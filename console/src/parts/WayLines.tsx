@@ -1,11 +1,12 @@
 import type { Way } from '../api/client';
+import { Glyph } from './Glyph';
 
 /** The way of a record through a run: what each reading made of its key, its filter, who else has its key, and why it is there. */
 export function WayLines({ way }: { way: Way }) {
   return (
     <div className="way" data-way={`${way.side}-${way.number}`}>
       <p className={way.side === 'left' ? 'l' : 'r'}>
-        <b>{way.place}</b>
+        <Glyph tray={way.tray} /> <b>{way.place}</b>
       </p>
       <ul className="steps">
         {way.parts.map((p) => (
