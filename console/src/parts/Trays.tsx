@@ -28,7 +28,8 @@ export function Trays({
       {summary.trays.map((t) => {
         const at = order.indexOf(t.tray);
         const sides = [0, 1].filter((side) => (side === 0 ? onLeft(t.tray) : onRight(t.tray)));
-        const one = paired(t.tray) || sides.length === 1; // one number says it for both sides
+        // One number says it for both sides, unless groups of several records were compared.
+        const one = sides.length === 1 || (paired(t.tray) && t.records[0] === t.records[1]);
         const inner = (
           <>
             <span>
