@@ -3,6 +3,7 @@ package advise
 import (
 	"cmp"
 	"slices"
+	"sync"
 
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
@@ -22,24 +23,11 @@ func (a *adviser) judge(k *Key, sample int) {
 	if sample > 0 && largest > sample {
 		keep = keep / uint64(largest) * uint64(sample)
 	}
+	var both sync.WaitGroup
 	for _, s := range tray.Sides {
-		first := a.columns[s][k.Parts[0].Columns[s]].hashes
-		for row := range first {
-			hash, blank := uint64(0), false
-			for _, p := range k.Parts {
-				h := a.columns[s][p.Columns[s]].hashes[row]
-				blank = blank || h == 0
-				hash = mix(hash ^ h)
-			}
-			switch {
-			case blank:
-				k.Unkeyed[s]++
-			case hash <= keep:
-				sides[s] = append(sides[s], entry{hash, row})
-			}
-		}
-		slices.SortFunc(sides[s], func(x, y entry) int { return cmp.Or(cmp.Compare(x.hash, y.hash), cmp.Compare(x.row, y.row)) })
+		both.Go(func() { sides[s], k.Unkeyed[s] = a.entries(k, s, keep) })
 	}
+	both.Wait()
 	var paired [][2]int // a record of each side that has one key
 	for i, j := 0, 0; i < len(sides[0]) || j < len(sides[1]); {
 		var hash uint64
@@ -77,6 +65,26 @@ func (a *adviser) judge(k *Key, sample int) {
 	}
 	a.corroborate(k, paired)
 	k.score = a.score(k)
+}
+
+// entries are the records of a side whose key has a hash up to keep, in the order of the hashes, and how many have no key.
+func (a *adviser) entries(k *Key, s tray.Side, keep uint64) (list []entry, unkeyed int64) {
+	for row := range a.columns[s][k.Parts[0].Columns[s]].hashes {
+		hash, blank := uint64(0), false
+		for _, p := range k.Parts {
+			h := a.columns[s][p.Columns[s]].hashes[row]
+			blank = blank || h == 0
+			hash = mix(hash ^ h)
+		}
+		switch {
+		case blank:
+			unkeyed++
+		case hash <= keep:
+			list = append(list, entry{hash, row})
+		}
+	}
+	slices.SortFunc(list, func(x, y entry) int { return cmp.Or(cmp.Compare(x.hash, y.hash), cmp.Compare(x.row, y.row)) })
+	return list, unkeyed
 }
 
 // mix spreads a hash over all its bits.
