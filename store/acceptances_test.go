@@ -6,6 +6,7 @@ import (
 	"sync"
 	"testing"
 
+	"twinsieve/core/match"
 	"twinsieve/store"
 )
 
@@ -87,5 +88,38 @@ func TestAcceptances(t *testing.T) {
 	}
 	if list, err = s.Acceptances(t.Context(), other.ID); err != nil || len(list) != 1 {
 		t.Errorf("the other sieve has %s, %v", fmt.Sprint(list), err)
+	}
+}
+
+// TestSieveNumbers: a new sieve does not come by the runs of one that was deleted.
+func TestSieveNumbers(t *testing.T) {
+	s := open(t, t.TempDir())
+	first, err := s.CreateSieve(t.Context(), "first", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.NewRun(t.Context(), first, store.Snapshot{}, store.Snapshot{})
+	if err == nil {
+		_, err = w.Seal(t.Context(), "{}", &match.Index{})
+	}
+	if err == nil {
+		err = s.DeleteSieve(t.Context(), "first", 1)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := s.CreateSieve(t.Context(), "second", "{}")
+	if err != nil || second.ID <= first.ID {
+		t.Errorf("the second sieve has the number %d, the first had %d (%v)", second.ID, first.ID, err)
+	}
+	if newest, err := s.Newest(t.Context()); err != nil || len(newest) != 0 {
+		t.Errorf("it has %d runs, %v", len(newest), err)
+	}
+	w, err = s.NewRun(t.Context(), second, store.Snapshot{}, store.Snapshot{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if run, err := w.Seal(t.Context(), "{}", &match.Index{}); err != nil || run.Number != 1 {
+		t.Errorf("its first run has the number %d, %v", run.Number, err)
 	}
 }

@@ -42,6 +42,10 @@ func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve
 	now := time.Now().UTC()
 	v := Sieve{Name: name, Version: 1, Created: now, Updated: now}
 	err := s.write(ctx, urgent, func(tx *gorm.DB) error {
+		// The runs of a deleted sieve stay; no other sieve may come by its number.
+		if err := tx.Raw(`SELECT 1 + max((SELECT coalesce(max(id), 0) FROM sieves), (SELECT coalesce(max(sieve_id), 0) FROM runs))`).Scan(&v.ID).Error; err != nil {
+			return err
+		}
 		if err := tx.Create(&v).Error; err != nil {
 			return err
 		}
