@@ -57,7 +57,7 @@ func adviceOf(a *advise.Advice, sets [2]string) *view.Advice {
 	for i := range a.Keys {
 		k := &a.Keys[i]
 		out.Keys = append(out.Keys, view.KeyAdvice{Key: words.KeyParts(a, k.Parts), Relation: string(comparison.Related(k.Most)), Says: words.KeyAdvice(k, sets), Agrees: words.Agreeing(k),
-			Warnings: words.KeyWarnings(k, sets), Distinct: k.Distinct, Repeated: k.Repeated, Shared: k.Shared, Partner: k.Partner, Product: k.Product})
+			Warnings: words.KeyWarnings(a, k, sets), Distinct: k.Distinct, Repeated: k.Repeated, Shared: k.Shared, Partner: k.Partner, Product: k.Product})
 	}
 	return out
 }

@@ -43,7 +43,8 @@ type Advice struct {
 // Column is what a column's values are like.
 type Column struct {
 	Name     string
-	Type     string // as which they read
+	Type     string   // as which they read
+	Layouts  []string // of dates that can be read in several ways, all of them; the type's is proposed
 	Blank    int64
 	Distinct int64 // different values
 	Unique   int64 // values that one record has
@@ -88,7 +89,9 @@ func Of(ctx context.Context, left, right record.Table, progress func(stage strin
 			return nil, err
 		}
 	}
-	a.settleDates()
+	if err := a.settleDates(ctx); err != nil {
+		return nil, err
+	}
 	progress("reading values")
 	if err := a.load(ctx); err != nil {
 		return nil, err

@@ -264,3 +264,29 @@ func TestReadings(t *testing.T) {
 		t.Errorf("not proposed: %v", want)
 	}
 }
+
+// TestAmbiguousDates: days that can be read in two ways are proposed as the other side's days say, and the doubt is kept.
+func TestAmbiguousDates(t *testing.T) {
+	for _, layout := range []string{"02/01/2006", "01/02/2006"} {
+		var rows [2][][]string
+		for i := range 60 {
+			d := time.Date(2031, time.Month(1+i%5), 6+i%7, 0, 0, 0, 0, time.UTC) // no day is above 12
+			if d.Day() == int(d.Month()) {
+				continue
+			}
+			rows[0] = append(rows[0], []string{fmt.Sprint("MW-", i), d.Format("2006-01-02")})
+			rows[1] = append(rows[1], []string{fmt.Sprint("MW-", i), d.Format(layout)})
+		}
+		a, err := advise.Of(context.Background(), recordtest.Table(t, []string{"call", "day"}, rows[0]), recordtest.Table(t, []string{"Call", "Day"}, rows[1]), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := map[string]string{"02/01/2006": "date DD/MM/YYYY", "01/02/2006": "date MM/DD/YYYY"}[layout]
+		if c := a.Columns[1][1]; c.Type != want || len(c.Layouts) < 2 {
+			t.Errorf("%s is proposed as %s of %v", layout, c.Type, c.Layouts)
+		}
+		if c := a.Columns[0][1]; len(c.Layouts) != 0 {
+			t.Errorf("a plain date is in doubt: %v", c.Layouts)
+		}
+	}
+}

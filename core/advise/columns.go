@@ -29,6 +29,7 @@ type column struct {
 	name   string
 	found  typing.Finding
 	form   string   // of a date: its layout
+	doubt  []string // of a date that can be read in several ways: all its layouts
 	hashes []uint64 // of each record's value in that form; 0: blank
 	sorted []uint64 // the different ones
 }
@@ -62,18 +63,70 @@ func (a *adviser) types(ctx context.Context, s tray.Side) error {
 	return nil
 }
 
-// settleDates gives columns whose dates can be read in two ways the layout in which more of their days are days of the other
-// side. It is a proposal that the advice shows.
-func (a *adviser) settleDates() {
+// settleDates gives columns whose dates can be read in two ways the layout in which more of their days are days of a column of the
+// other side; the first where that does not tell. It is a proposal: the advice says that the column could be read otherwise.
+func (a *adviser) settleDates(ctx context.Context) error {
 	for _, s := range tray.Sides {
 		for i := range a.columns[s] {
 			c := &a.columns[s][i]
 			if c.found.Name != typing.Date || c.form != "" || len(c.found.Ambiguous) == 0 {
 				continue
 			}
-			c.form = c.found.Ambiguous[0].Form // the day first, as long as nothing speaks against it
+			most := -1
+			for _, t := range c.found.Ambiguous {
+				days, err := a.days(ctx, s, i, t.Form)
+				if err != nil {
+					return err
+				}
+				for o, other := range a.columns[s.Other()] {
+					n := 0
+					if other.found.Name == typing.Date && other.found.Form != "" {
+						theirs, err := a.days(ctx, s.Other(), o, other.found.Form)
+						if err != nil {
+							return err
+						}
+						for day := range days {
+							if theirs[day] {
+								n++
+							}
+						}
+					}
+					if n > most {
+						most, c.form = n, t.Form
+					}
+				}
+				c.doubt = append(c.doubt, t.Form)
+			}
 		}
 	}
+	return nil
+}
+
+// days are the different days of a column's first records, read in a layout.
+func (a *adviser) days(ctx context.Context, s tray.Side, at int, layout string) (map[string]bool, error) {
+	chain, err := reading.Compile(reading.MustParse("trim", "date "+layout), s, nil)
+	if err != nil {
+		return nil, err
+	}
+	r, days := chain.Reader(), map[string]bool{}
+	for n, start := range a.tables[s].Starts() {
+		if start >= typed {
+			break
+		}
+		col, err := record.ColumnOf(ctx, a.tables[s], n, at)
+		if err != nil {
+			return nil, err
+		}
+		for i := range col.Len() {
+			if col.IsNull(i) {
+				continue
+			}
+			if v := r.Cell([]byte(col.Value(i))); v.State == reading.Text {
+				days[string(v.Text)] = true
+			}
+		}
+	}
+	return days, nil
 }
 
 // ladder are readings that make texts alike, each added to those before it.
@@ -165,7 +218,7 @@ func (a *adviser) loadSide(ctx context.Context, s tray.Side, at int, keep uint64
 		col := &columns[c]
 		col.sorted = slices.Clone(col.hashes)
 		slices.Sort(col.sorted)
-		shown := Column{Name: col.name, Type: typing.Type{Name: col.found.Name, Form: col.form}.String()}
+		shown := Column{Name: col.name, Layouts: col.doubt, Type: typing.Type{Name: col.found.Name, Form: col.form}.String()}
 		for i := 0; i < len(col.sorted); {
 			end := i
 			for end < len(col.sorted) && col.sorted[end] == col.sorted[i] {

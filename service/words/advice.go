@@ -49,8 +49,15 @@ func KeyAdvice(k *advise.Key, sets [2]string) string {
 const agreesSeldom = 0.3
 
 // KeyWarnings say what to beware of with a proposed key.
-func KeyWarnings(k *advise.Key, sets [2]string) []string {
+func KeyWarnings(a *advise.Advice, k *advise.Key, sets [2]string) []string {
 	warnings := []string{}
+	for _, p := range k.Parts {
+		for s, at := range p.Columns {
+			if c := a.Columns[s][at]; len(c.Layouts) > 0 {
+				warnings = append(warnings, fmt.Sprintf("the days of %s can be read as %s: %s is proposed, and you decide", c.Name, strings.Join(c.Layouts, " or as "), strings.TrimPrefix(c.Type, "date ")))
+			}
+		}
+	}
 	switch comparison.Related(k.Most) {
 	case comparison.ManyToMany:
 		warnings = append(warnings, numbers.Sprintf("it multiplies: keys repeat on both sides, and %d and %d records with a partner make %d rows", k.Partner[0], k.Partner[1], k.Product))

@@ -86,8 +86,12 @@ func TestAdviceAndNear(t *testing.T) {
 		t.Errorf("%s, want %s", got, want)
 	}
 	want := []string{"records of log come up more than once, up to 4 times: their amounts must not be added up over the rows", "what it pairs hardly agrees in any other column: the values may be the same by chance, as row numbers are", "1 record of bills would have no key, for a part is blank"}
-	if got := words.KeyWarnings(&k, sets); strings.Join(got, "|") != strings.Join(want, "|") {
+	if got := words.KeyWarnings(&advise.Advice{}, &k, sets); strings.Join(got, "|") != strings.Join(want, "|") {
 		t.Errorf("%q, want %q", got, want)
+	}
+	a := advise.Advice{Columns: [2][]advise.Column{{{Name: "day", Type: "date DD/MM/YYYY", Layouts: []string{"DD/MM/YYYY", "MM/DD/YYYY"}}}, {{Name: "Day", Type: "date YYYY-MM-DD"}}}}
+	if got := words.KeyWarnings(&a, &advise.Key{Parts: []advise.Pair{{}}, Most: [2]int64{1, 1}, Agree: 1}, sets); len(got) != 1 || got[0] != "the days of day can be read as DD/MM/YYYY or as MM/DD/YYYY: DD/MM/YYYY is proposed, and you decide" {
+		t.Errorf("%q", got)
 	}
 	k.Agree = -1
 	if got := words.Agreeing(&k); got != "there is no other column to judge by" {
