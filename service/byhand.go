@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"twinsieve/core/exact"
+	"twinsieve/core/match"
 	"twinsieve/core/pairing"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -45,9 +46,7 @@ func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair,
 			if all := int64(len(r.index.Sides[s].Trays)); n < 1 || n > all {
 				return nil, view.NotFound.New(fmt.Sprintf("There is no record %d on the %s: that side has the records 1 to %d.", n, s, all))
 			}
-			switch at := r.index.Sides[s].Trays[n-1]; at {
-			case tray.Missing, tray.Orphaned, tray.Unkeyed, tray.Surplus:
-			default:
+			if at := r.index.Sides[s].Trays[n-1]; !match.ByHand(at) {
 				return nil, view.Invalid.New(fmt.Sprintf("Record %d on the %s is %s; only records without a partner can be paired by hand.", n, s, at))
 			}
 			rows = append(rows, uint32(n-1))

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"twinsieve/core/exact"
+	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
@@ -57,7 +58,7 @@ func newControl(stated *view.Control) (*control, error) {
 // readTotal is the plain form of a stated total, written with a point or with a comma.
 func readTotal(text string) (string, bool) {
 	for _, form := range controlForms {
-		if plain, ok := typing.ReadNumber(nil, []byte(strings.TrimSpace(text)), form); ok {
+		if plain, ok := reading.Number(nil, []byte(strings.TrimSpace(text)), form == typing.Comma); ok {
 			return string(plain), true
 		}
 	}
@@ -105,7 +106,7 @@ func (c *control) add(b *record.Batch) {
 func (s *columnSum) add(text []byte) {
 	s.finder.Add(text, 1)
 	for f, form := range controlForms {
-		plain, ok := typing.ReadNumber(s.buffer[:0], text, form)
+		plain, ok := reading.Number(s.buffer[:0], text, form == typing.Comma)
 		if !ok {
 			if s.unread[f]++; s.unread[f] == 1 {
 				s.first[f] = string(text)

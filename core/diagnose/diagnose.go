@@ -137,13 +137,10 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 	return d.out, ctx.Err()
 }
 
-// Lonely reports whether a record of the tray is explained: it has a key and no partner, or no key.
-func Lonely(t tray.Tray) bool { return t == tray.Missing || t == tray.Orphaned || t == tray.Unkeyed }
-
 func (d *diagnoser) collect(s tray.Side) error {
 	var rows []uint32
 	for row, t := range d.index.Sides[s].Trays {
-		if !Lonely(t) {
+		if !t.Lonely() {
 			continue
 		}
 		if d.out.Records[s]++; len(rows) < Most {

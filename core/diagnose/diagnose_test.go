@@ -200,7 +200,7 @@ func TestPlanted(t *testing.T) {
 				t.Errorf("seed %d: %s lists %d records of %v", seed, write(c), len(c.Found), c.Records)
 			}
 			for _, f := range c.Found {
-				if !diagnose.Lonely(index.Sides[f.Side].Trays[f.Row]) {
+				if !index.Sides[f.Side].Trays[f.Row].Lonely() {
 					t.Errorf("seed %d: %s explains a record in tray %s", seed, write(c), index.Sides[f.Side].Trays[f.Row])
 				}
 			}
@@ -284,7 +284,7 @@ func TestOfBoth(t *testing.T) {
 			t.Errorf("%s: %s, want %s", name, got, c.want)
 		}
 	}
-	if diagnose.Lonely(tray.Surplus) || diagnose.Lonely(tray.Excluded) {
+	if tray.Surplus.Lonely() || tray.Excluded.Lonely() {
 		t.Error("a surplus or excluded record is to be explained")
 	}
 }

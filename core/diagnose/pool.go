@@ -42,7 +42,7 @@ func (d *diagnoser) fillPool(s tray.Side) error {
 				}
 				for i := range b.Records() {
 					t := d.index.Sides[s].Trays[b.First+int64(i)]
-					if Lonely(t) {
+					if t.Lonely() {
 						continue
 					}
 					for p, k := range d.plan.Key {

@@ -49,7 +49,7 @@ func TestRandom(t *testing.T) {
 		lonely := [2]int{}
 		for s := range 2 {
 			for _, at := range index.Sides[s].Trays {
-				if diagnose.Lonely(at) {
+				if at.Lonely() {
 					lonely[s]++
 				}
 			}
@@ -62,7 +62,7 @@ func TestRandom(t *testing.T) {
 			kinds[c.Kind]++
 			for _, f := range c.Found {
 				who := diagnose.Found{Side: f.Side, Row: f.Row}
-				if counted[who] || !diagnose.Lonely(index.Sides[f.Side].Trays[f.Row]) {
+				if counted[who] || !index.Sides[f.Side].Trays[f.Row].Lonely() {
 					t.Fatalf("%s record %d is counted twice, or has a partner\n%s", f.Side, f.Row, about)
 				}
 				counted[who] = true
@@ -72,7 +72,7 @@ func TestRandom(t *testing.T) {
 			}
 			after, _ := run(t, c.Apply(d), rows)
 			for _, f := range c.Found {
-				if at := after.Sides[f.Side].Trays[f.Row]; diagnose.Lonely(at) {
+				if at := after.Sides[f.Side].Trays[f.Row]; at.Lonely() {
 					t.Fatalf("%s does not help %s record %d, which is %s\n%s", write(c), f.Side, f.Row, at, about)
 				}
 				if f.Partner == match.None {

@@ -65,16 +65,7 @@ func (d *diagnoser) take(all []slip, order []Kind) {
 
 // isDay reports whether both sides read a part as a day.
 func (d *diagnoser) isDay(part int) bool {
-	var last [2]string
-	for _, r := range d.plan.Definition.Key[part].Readings {
-		for _, s := range tray.Sides {
-			if r.Side == nil || *r.Side == s {
-				last[s] = r.Name
-			}
-		}
-	}
-	day := func(name string) bool { return name == "date" || name == "to-day" }
-	return day(last[0]) && day(last[1])
+	return reading.GiveAll(d.plan.Definition.Key[part].Readings, "date", "to-day")
 }
 
 // dayOff finds keys that are equal but for a day: one off, or day and month exchanged.
@@ -156,7 +147,7 @@ func (d *diagnoser) oneCharacter(add func(kind Kind, part int, a, b *candidate))
 						continue
 					}
 					kind := OneCharacter
-					if len(l) == len(r) && sameCharacters(l, r) {
+					if similar.Exchanged(l, r) {
 						kind = Exchanged
 					}
 					add(kind, p, c, o)
@@ -175,20 +166,7 @@ func (c *candidate) dropOne(part int, visit func(key string)) {
 	if len(text) < 3 { // anything is one slip from two characters
 		return
 	}
-	visit(c.keyWith(part, string(text)))
-	for i := range text {
-		if i > 0 && text[i] == text[i-1] {
-			continue // the same again
-		}
-		visit(c.keyWith(part, string(text[:i])+string(text[i+1:])))
-	}
-}
-
-func sameCharacters(a, b []rune) bool {
-	a, b = slices.Clone(a), slices.Clone(b)
-	slices.Sort(a)
-	slices.Sort(b)
-	return slices.Equal(a, b)
+	similar.DropOne(text, func(shorter []byte) { visit(c.keyWith(part, string(shorter))) })
 }
 
 // mostRest is how many records may have all of a key but one part for their compared fields to be held against each other.

@@ -139,7 +139,7 @@ func readNumber(v ref.Val, form string) ref.Val {
 	if text == "" {
 		return number{blank: true}
 	}
-	plain, ok := typing.ReadNumber(nil, []byte(text), form)
+	plain, ok := reading.Number(nil, []byte(text), form == typing.Comma)
 	if !ok {
 		return types.NewErr("%q is no number", text)
 	}

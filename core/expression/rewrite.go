@@ -14,7 +14,7 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 
 	"twinsieve/core/exact"
-	"twinsieve/core/nearest"
+	"twinsieve/core/similar"
 )
 
 // rewriter turns what has been parsed into what is checked: names become columns, numbers exact ones, and operators those of
@@ -98,7 +98,7 @@ func dotted(e ast.Expr) (string, bool) {
 func (r *rewriter) column(e ast.Expr, name string) error {
 	place := slices.Index(r.columns, name)
 	if place < 0 {
-		near := nearest.First(name, r.columns)
+		near := similar.Nearest(name, r.columns)
 		return r.wrong(e, "there is no column %q; there are %s", name, strings.Join(near[:min(len(near), 10)], ", "))
 	}
 	variable := "@c" + strconv.Itoa(place)
@@ -161,7 +161,7 @@ func (r *rewriter) call(e ast.Expr) error {
 		for _, f := range functions {
 			names = append(names, f.Name)
 		}
-		near := nearest.First(name, names)
+		near := similar.Nearest(name, names)
 		return r.wrong(e, "there is no function %s here; there are %s", name, strings.Join(near, ", "))
 	}
 	if c.IsMemberFunction() {

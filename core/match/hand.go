@@ -19,9 +19,9 @@ type Hand struct {
 	Rows [2][]uint32 `json:"rows"` // in input order
 }
 
-// byHand reports whether a record of the tray may be paired by hand: it is paired with nothing yet.
-func byHand(t tray.Tray) bool {
-	return t == tray.Missing || t == tray.Orphaned || t == tray.Unkeyed || t == tray.Surplus
+// ByHand reports whether a record of the tray may be paired by hand: it is paired with nothing yet.
+func ByHand(t tray.Tray) bool {
+	return t.Lonely() || t == tray.Surplus
 }
 
 // applyHand moves the records that were paired by hand, where all of them are found among those without a partner. They keep
@@ -42,7 +42,7 @@ func (m *matcher) applyHand(ctx context.Context, t *tally) error {
 		found[s] = map[string][]uint32{}
 		var rows []uint32
 		for row, at := range m.index.Sides[s].Trays {
-			if byHand(at) {
+			if ByHand(at) {
 				rows = append(rows, uint32(row))
 			}
 		}

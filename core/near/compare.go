@@ -55,9 +55,10 @@ type finder struct {
 func (n *finder) attributes() {
 	for p, k := range n.plan.Key {
 		a := attribute{key: true, column: k.Column, chain: k.Chain}
-		if lastReading(n.plan.Definition.Key[p].Readings, "date", "to-day") {
+		switch list := n.plan.Definition.Key[p].Readings; {
+		case reading.GiveAll(list, "date", "to-day"):
 			a.kind = agree.Date
-		} else if lastReading(n.plan.Definition.Key[p].Readings, "number", "negate") {
+		case reading.GiveAll(list, "number", "negate"):
 			a.kind = agree.Decimal
 		}
 		n.attrs = append(n.attrs, a)
@@ -73,18 +74,6 @@ func (n *finder) attributes() {
 		}
 		n.attrs = append(n.attrs, a)
 	}
-}
-
-func lastReading(list []reading.Reading, names ...string) bool {
-	var last [2]string
-	for _, r := range list {
-		for _, s := range tray.Sides {
-			if r.Side == nil || *r.Side == s {
-				last[s] = r.Name
-			}
-		}
-	}
-	return slices.Contains(names, last[0]) && slices.Contains(names, last[1])
 }
 
 func (n *finder) read(ctx context.Context, table record.Table, s tray.Side, rows []uint32) error {
@@ -172,7 +161,7 @@ func (n *finder) compare(a int, l, r *entry) Reason {
 	switch d := similar.Distance(x.text, y.text, length/2); {
 	case d > length/2:
 		return Reason{Kind: Other}
-	case d == 1 && len(x.text) == len(y.text) && sameCharacters(x.text, y.text):
+	case d == 1 && similar.Exchanged(x.text, y.text):
 		return Reason{Kind: Exchanged, Alike: 0.95}
 	case (x.odd || y.odd) && lookalike.Look(string(x.text)) == lookalike.Look(string(y.text)):
 		return Reason{Kind: Looks, Alike: 0.98}
@@ -181,15 +170,6 @@ func (n *finder) compare(a int, l, r *entry) Reason {
 	default:
 		return Reason{Kind: Similar, Alike: 1 - float64(d)/float64(length)}
 	}
-}
-
-func sameCharacters(a, b []rune) bool {
-	for i := range a {
-		if a[i] != b[i] {
-			return i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:])
-		}
-	}
-	return true
 }
 
 // score is how alike two records are on the whole. A blank part of the key costs half its weight.

@@ -7,6 +7,7 @@ import (
 
 	"twinsieve/core/agree"
 	"twinsieve/core/reading"
+	"twinsieve/core/similar"
 )
 
 // candidate is a pair that is alike enough, by places among the records looked at.
@@ -86,24 +87,9 @@ func (n *finder) find(ctx context.Context) error {
 	return nil
 }
 
-// slips visits a text with every one character dropped: two texts that are one slip apart meet in one of them.
+// slips visits a text with every one character dropped, where it is neither so short that anything is near nor very long.
 func slips(text []rune, visit func(uint64)) {
-	if len(text) < 4 || len(text) > 64 {
-		return
-	}
-	whole := string(text)
-	visit(xxhash.Sum64String(whole))
-	starts := make([]int, 0, len(text)+1)
-	for at := range whole {
-		starts = append(starts, at)
-	}
-	starts = append(starts, len(whole))
-	var buffer [256]byte
-	for i := range text {
-		if i > 0 && text[i] == text[i-1] {
-			continue
-		}
-		b := append(buffer[:0], whole[:starts[i]]...)
-		visit(xxhash.Sum64(append(b, whole[starts[i+1]:]...)))
+	if len(text) >= 4 && len(text) <= 64 {
+		similar.DropOne(text, func(shorter []byte) { visit(xxhash.Sum64(shorter)) })
 	}
 }

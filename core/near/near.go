@@ -84,7 +84,7 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 	for _, s := range tray.Sides {
 		var rows []uint32
 		for row, t := range index.Sides[s].Trays {
-			if t != tray.Missing && t != tray.Orphaned && t != tray.Unkeyed {
+			if !t.Lonely() {
 				continue
 			}
 			if n.out.Records[s]++; len(rows) < o.Most {

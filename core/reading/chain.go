@@ -2,6 +2,7 @@ package reading
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -85,6 +86,21 @@ func (r Reading) compile(lists Lists) (step, error) {
 		return k.compile(r.Argument, lists)
 	}
 	return nil, fmt.Errorf("there is no reading %q; the readings are %s", r.Name, strings.Join(Names(), ", "))
+}
+
+// Last is the name of the last of a side's readings; empty where it has none.
+func Last(list []Reading, s tray.Side) (name string) {
+	for _, r := range list {
+		if r.Side == nil || *r.Side == s {
+			name = r.Name
+		}
+	}
+	return name
+}
+
+// GiveAll reports whether what both sides' readings end with is one of the names.
+func GiveAll(list []Reading, names ...string) bool {
+	return slices.Contains(names, Last(list, tray.Left)) && slices.Contains(names, Last(list, tray.Right))
 }
 
 // Kind describes a reading that exists, for help texts and forms.

@@ -18,6 +18,16 @@ type numberForm struct {
 	currency      bool // a currency's sign, or its letters, may stand in front or behind
 }
 
+// Number appends the plain form of a number that people write with a point or a comma before its fraction, perhaps with thousands
+// apart, as the readings "number point" and "number comma" do. It reports false, and returns dst as it was, where src is none.
+func Number(dst, src []byte, comma bool) ([]byte, bool) {
+	f := numberForm{point: '.'}
+	if comma {
+		f.point = ','
+	}
+	return f.read(dst, src)
+}
+
 // compileNumber reads how numbers are written: nothing, or the words point or comma, brackets, trailing-minus, currency.
 // With point or comma, thousands may be apart, throughout and by one mark: the other of the two, a space or an apostrophe.
 func compileNumber(argument string) (step, error) {

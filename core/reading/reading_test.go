@@ -219,6 +219,22 @@ func TestReadings(t *testing.T) {
 	}
 }
 
+// TestNumber reads numbers of any length, with zeros in front, thousands apart or not.
+func TestNumber(t *testing.T) {
+	const point, comma = "point", "comma"
+	for _, c := range []struct{ text, form, want string }{
+		{"1204.50", point, "1204.5"}, {"0000000001.50", point, "1.5"}, {"12345678901234567890123", point, "12345678901234567890123"},
+		{"1,204.50", point, "1204.5"}, {"1,5", point, ""}, {"-1e3", point, "-1000"}, {"", point, ""}, {"x", point, ""},
+		{"1204,50", comma, "1204.5"}, {"0001,50", comma, "1.5"}, {"1.204,50", comma, "1204.5"}, {"1.5", comma, ""}, {"1.500", comma, "1500"},
+		{"1,2,3", comma, ""}, {"7", comma, "7"}, {"12345678901234567890,5", comma, "12345678901234567890.5"},
+	} {
+		got, ok := reading.Number([]byte("x"), []byte(c.text), c.form == comma)
+		if ok != (c.want != "") || string(got) != "x"+c.want {
+			t.Errorf("%q with a %s: %q, %v, want %q", c.text, c.form, got, ok, c.want)
+		}
+	}
+}
+
 func TestTextForm(t *testing.T) {
 	for in, want := range map[string]string{" trim ": "trim", `drop-ending ", Marrowick"`: `drop-ending ", Marrowick"`, `drop-ending "x"`: "drop-ending x", `capture "a""b"`: `capture "a""b"`, "left  date   DD.MM.YYYY": "left date DD.MM.YYYY", "right number": "right number"} {
 		r, err := reading.Parse(in)

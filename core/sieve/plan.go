@@ -6,8 +6,8 @@ import (
 
 	"twinsieve/core/agree"
 	"twinsieve/core/expression"
-	"twinsieve/core/nearest"
 	"twinsieve/core/reading"
+	"twinsieve/core/similar"
 	"twinsieve/core/tray"
 )
 
@@ -158,13 +158,7 @@ func (p *Plan) field(where string, f Field) error {
 func ending(readings []reading.Reading, name, argument string, alike ...string) []reading.Reading {
 	out := append([]reading.Reading{}, readings...)
 	for _, s := range tray.Sides {
-		last := ""
-		for _, r := range readings {
-			if r.Side == nil || *r.Side == s {
-				last = r.Name
-			}
-		}
-		if last != name && !slices.Contains(alike, last) {
+		if last := reading.Last(readings, s); last != name && !slices.Contains(alike, last) {
 			out = append(out, reading.Reading{Side: &s, Name: name, Argument: argument})
 		}
 	}
@@ -215,7 +209,7 @@ func unknownColumn(where string, s tray.Side, name string, columns []string) *Er
 	if name == "" {
 		return wrong(where, "no column is named here; the %s side has %s", s, list(columns))
 	}
-	return wrong(where, "the %s side has no column %q; it has %s", s, name, list(nearest.First(name, columns)))
+	return wrong(where, "the %s side has no column %q; it has %s", s, name, list(similar.Nearest(name, columns)))
 }
 
 func list(names []string) string {

@@ -111,7 +111,7 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 			}
 		}
 	}
-	if lonely(index.Sides[s].Trays[row]) {
+	if index.Sides[s].Trays[row].Lonely() {
 		t.Near, err = nearest(ctx, plan, index, tables, t)
 	}
 	return t, err
@@ -153,7 +153,7 @@ func nearest(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [
 			if index.Sides[o].Trays[row] == tray.Excluded {
 				continue
 			}
-			at := place{row: row, taken: !lonely(index.Sides[o].Trays[row])}
+			at := place{row: row, taken: !index.Sides[o].Trays[row].Lonely()}
 			held, least := 0, 1.0
 			for p := range columns {
 				mine, theirs := t.Parts[p].Value, columns[p].At(i)
@@ -203,8 +203,6 @@ func nearest(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [
 	}
 	return list, nil
 }
-
-func lonely(t tray.Tray) bool { return t == tray.Missing || t == tray.Orphaned || t == tray.Unkeyed }
 
 func truth(b bool) int {
 	if b {

@@ -81,6 +81,10 @@ func (t Tray) On(s Side) bool {
 // Paired reports whether the tray's records have a partner each.
 func (t Tray) Paired() bool { return t == Matched || t == Differing }
 
+// Lonely reports whether the tray's records have found no partner and no other record of their key's has taken it: they are
+// missing, orphaned or unkeyed.
+func (t Tray) Lonely() bool { return t == Missing || t == Orphaned || t == Unkeyed }
+
 // Exception reports whether the tray's records are exceptions: something that a person has to look at.
 func (t Tray) Exception() bool {
 	return t == Differing || t == Missing || t == Orphaned || t == Surplus || t == Unkeyed

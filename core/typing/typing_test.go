@@ -115,17 +115,3 @@ func TestStated(t *testing.T) {
 		}
 	}
 }
-
-func TestReadNumber(t *testing.T) {
-	for _, c := range []struct{ text, form, want string }{
-		{"1204.50", typing.Point, "1204.5"}, {"0000000001.50", typing.Point, "1.5"}, {"12345678901234567890123", typing.Point, "12345678901234567890123"},
-		{"1,204.50", typing.Point, "1204.5"}, {"1,5", typing.Point, ""}, {"-1e3", typing.Point, "-1000"}, {"", typing.Point, ""}, {"x", typing.Point, ""},
-		{"1204,50", typing.Comma, "1204.5"}, {"0001,50", typing.Comma, "1.5"}, {"1.204,50", typing.Comma, "1204.5"}, {"1.5", typing.Comma, ""}, {"1.500", typing.Comma, "1500"},
-		{"1,2,3", typing.Comma, ""}, {"7", typing.Comma, "7"}, {"12345678901234567890,5", typing.Comma, "12345678901234567890.5"},
-	} {
-		got, ok := typing.ReadNumber([]byte("x"), []byte(c.text), c.form)
-		if ok != (c.want != "") || string(got) != "x"+c.want {
-			t.Errorf("%q with a %s: %q, %v, want %q", c.text, c.form, got, ok, c.want)
-		}
-	}
-}

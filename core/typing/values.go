@@ -64,22 +64,6 @@ func ReadDecimal(dst, text []byte, form string) ([]byte, bool) {
 	return exact.Plain(dst, number)
 }
 
-// ReadNumber appends the plain form of a number that is known to be one, of any length and with zeros in front: a form says
-// whether a point or a comma stands before its fraction. It reports false, and returns dst as it was, where it is none.
-func ReadNumber(dst, text []byte, form string) ([]byte, bool) {
-	pointed := text
-	if form == Comma {
-		pointed = nil // a point divides thousands then
-		if !bytes.Contains(text, []byte(".")) {
-			pointed = bytes.Replace(text, []byte(","), []byte("."), 1)
-		}
-	}
-	if plain, ok := exact.Plain(dst, pointed); ok {
-		return plain, true
-	}
-	return ReadDecimal(dst, text, form) // as people write it, thousands apart
-}
-
 // appendWhole appends the digits of a number's whole part without the marks between thousands.
 func appendWhole(dst, whole []byte, thousands byte) ([]byte, bool) {
 	mark := byte(0)
