@@ -55,18 +55,11 @@ func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair,
 		if len(slices.Compact(slices.Clone(rows))) < len(rows) {
 			return nil, view.Invalid.New(fmt.Sprintf("A record is named twice on the %s.", s))
 		}
-		readers := make([]*reading.Reader, len(r.plan.Values))
-		for i, value := range r.plan.Values {
-			readers[i] = value.Chain[s].Reader()
-		}
+		reader := r.plan.ValueReader(s)
 		err := record.Gather(ctx, r.tables[s], rows, func(n int, b *record.Batch, i int) {
 			cells := b.Cells(i)
 			*into = append(*into, recordOf(int64(rows[n]), b.Line(i), cells))
-			values := make([]reading.Value, len(readers))
-			for k, reader := range readers {
-				got := reader.Cell([]byte(cells[r.plan.Values[k].Column[s]].Content()))
-				values[k] = reading.Value{State: got.State, Text: slices.Clone(got.Text)}
-			}
+			values := reader.Read(cells)
 			group.Add(s, values)
 			for a, amount := range r.plan.Amounts {
 				if values[amount.Value].State == reading.Text {

@@ -200,6 +200,9 @@ func read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 	judge := newJudge(plan)
 	for n := range entries {
 		judge.judge(&entries[n])
+		if e := &entries[n]; index.Totals.Crosswalk > 0 && e.Tray.Paired() && e.Group == nil {
+			e.Joined = judge.joined(e)
+		}
 	}
 	return entries, nil
 }
@@ -248,7 +251,6 @@ func (j *judge) judge(e *Entry) {
 			}
 			e.Fields = append(e.Fields, out)
 		}
-		e.Joined = j.joined(e)
 	case e.Tray == tray.Excluded && j.plan.Where[e.Side] != nil:
 		if _, err := j.filter(e.Side).Holds(e.Sides[e.Side].Cells); err != nil {
 			e.Failed = err.Error()

@@ -74,17 +74,10 @@ func readGroups(ctx context.Context, plan *sieve.Plan, index *match.Index, table
 				of = append(of, byKey[index.Sides[s].Keys[row]])
 			}
 		}
-		readers := make([]*reading.Reader, len(plan.Values))
-		for i, v := range plan.Values {
-			readers[i] = v.Chain[s].Reader()
-		}
-		values := make([]reading.Value, len(plan.Values))
+		values := plan.ValueReader(s)
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
 			cells := b.Cells(i)
-			for v, reader := range readers {
-				values[v] = reader.Cell([]byte(cells[plan.Values[v].Column[s]].Content()))
-			}
-			sums[of[n]].Add(s, values)
+			sums[of[n]].Add(s, values.Read(cells))
 			g := entries[of[n]].Group
 			g.Count[s]++
 			if most < 0 || len(g.Records[s]) < most {

@@ -111,17 +111,9 @@ func (m *matcher) pairByHand(ctx context.Context, t *tally, h Hand) error {
 	group := pairing.NewGroup(m.plan.Fields)
 	var values [2][][]reading.Value
 	for _, s := range tray.Sides {
-		readers := make([]*reading.Reader, len(m.plan.Values))
-		for i, v := range m.plan.Values {
-			readers[i] = v.Chain[s].Reader()
-		}
+		reader := m.plan.ValueReader(s)
 		err := record.Gather(ctx, m.inputs[s], h.Rows[s], func(n int, b *record.Batch, i int) {
-			cells := b.Cells(i)
-			row := make([]reading.Value, len(readers))
-			for v, r := range readers {
-				value := r.Cell([]byte(cells[m.plan.Values[v].Column[s]].Content()))
-				row[v] = reading.Value{State: value.State, Text: slices.Clone(value.Text)}
-			}
+			row := reader.Read(b.Cells(i))
 			group.Add(s, row)
 			values[s] = append(values[s], row)
 		})

@@ -219,10 +219,14 @@ func (c *oracleCase) order(side int, numbers []int) {
 		if c.came[side] != nil {
 			x, y = c.came[side][a], c.came[side][b]
 		}
-		nullsFirst := func(p, q string) int { return cmp.Or(truth(q == null)-truth(p == null), cmp.Compare(p, q)) }
+		nullsFirst := func(p, q string) int {
+			return cmp.Or(truth(isNull(q))-truth(isNull(p)), cmp.Compare(strings.TrimPrefix(strings.TrimPrefix(p, null), recordtest.Marker), strings.TrimPrefix(strings.TrimPrefix(q, null), recordtest.Marker)))
+		}
 		return cmp.Or(slices.Compare(value(c.rows[side][a]), value(c.rows[side][b])), slices.CompareFunc(x, y, nullsFirst), a-b)
 	})
 }
+
+func isNull(cell string) bool { return cell == null || strings.HasPrefix(cell, recordtest.Marker) }
 
 // null stands for a null in a case's rows.
 const null = recordtest.Null

@@ -8,7 +8,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/pairing"
-	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
@@ -153,16 +152,10 @@ func (m *matcher) loadRecords(ctx context.Context, all *repeats, keys []repeated
 	for i, p := range places {
 		rows[i] = p.row
 	}
-	readers := make([]*reading.Reader, len(m.plan.Values))
-	for i, v := range m.plan.Values {
-		readers[i] = v.Chain[s].Reader()
-	}
+	values := m.plan.ValueReader(s)
 	err := record.Gather(ctx, m.inputs[s], rows, func(n int, b *record.Batch, i int) {
-		r := pairing.Record{Row: rows[n], Cells: b.Cells(i), Values: make([]reading.Value, len(readers))}
-		for v, reader := range readers {
-			value := reader.Cell([]byte(r.Cells[m.plan.Values[v].Column[s]].Text))
-			r.Values[v] = reading.Value{State: value.State, Text: slices.Clone(value.Text)}
-		}
+		r := pairing.Record{Row: rows[n], Cells: b.Cells(i)}
+		r.Values = values.Read(r.Cells)
 		for _, k := range m.plan.Key {
 			r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
 		}

@@ -70,6 +70,7 @@ func TestUnits(t *testing.T) {
 		t.Errorf("columns %q", got)
 	}
 	joined := entry(p, tray.Matched, tray.Left, []string{"A", "2031-03-02", "2031-03-02 08:00", "Wren"}, []string{"B", "2031-03-02", "2031-03-02 08:00", "Wren"})
+	joined.Joined = true
 	if got := handover.Reason(p, joined); got != "the keys are the same by the crosswalk; every compared field agrees" {
 		t.Error(got)
 	}

@@ -1,13 +1,17 @@
 package recordtest
 
 import (
+	"strings"
 	"testing"
 
 	"twinsieve/core/record"
 )
 
-// Null is a cell that is a null.
-const Null = "\x00null"
+// Null is a cell that is a null, and what begins with Marker one that is a blank marker: a null that keeps its text.
+const (
+	Null   = "\x00null"
+	Marker = "\x00marker "
+)
 
 // Table makes a table of rows, in batches of 64. Its records have lines, the first line 2.
 func Table(t testing.TB, columns []string, rows [][]string) record.Table {
@@ -29,9 +33,13 @@ func Batches(t testing.TB, columns []string, rows [][]string, batch int) *record
 	}
 	for n, row := range rows {
 		for c, cell := range row {
-			if cell == Null {
+			marker, marked := strings.CutPrefix(cell, Marker)
+			switch {
+			case cell == Null:
 				b.Null(c)
-			} else {
+			case marked:
+				b.Marker(c, []byte(marker))
+			default:
 				b.Cell(c, []byte(cell))
 			}
 		}
