@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os/user"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,15 +12,6 @@ import (
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
-
-// whoAmI is the name under which decisions are kept, as long as nobody signs in.
-func whoAmI() string {
-	u, err := user.Current()
-	if err != nil {
-		return ""
-	}
-	return u.Username
-}
 
 func newNear(root *rootFlags) *cobra.Command {
 	var least float64

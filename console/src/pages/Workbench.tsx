@@ -24,10 +24,10 @@ import { Beside } from '../workbench/Beside';
 import { Causes } from '../workbench/Causes';
 import { complete, empty, faultAt, placed, swapped } from '../workbench/definition';
 import { Diagnose } from '../workbench/Diagnose';
-import { More } from '../workbench/More';
 import { Proposals } from '../workbench/Proposals';
 import { Repeated } from '../parts/Repeated';
 import { FieldRow, KeyRow } from '../workbench/rows';
+import { Rules } from '../workbench/Rules';
 import { useCounts } from '../workbench/useCounts';
 
 type Remedy = { applied: Definition; remedy: string };
@@ -209,7 +209,7 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
               Nothing is compared yet: records match on the key only.
             </p>
           )}
-          <More draft={draft} change={set} />
+          <Rules draft={draft} change={set} />
         </div>
         <SetPanel
           side="right"

@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router';
 import { answer, api, type Cause, type Run } from '../api/client';
 import { decide } from '../api/crosswalk';
 import { useAsk } from '../api/useAsk';
-import { Cases } from '../parts/Cases';
+import { Diagnosed } from '../parts/Diagnosed';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
@@ -56,7 +56,7 @@ export function WhyNot({ run, trace }: { run: Run; trace: (record: string) => vo
           </p>
         )}
         {result && (
-          <Cases
+          <Diagnosed
             diagnosis={result}
             remedy={(cause) =>
               void go(`/sieves/of/${encodeURIComponent(run.sieve)}`, {

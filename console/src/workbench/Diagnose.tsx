@@ -1,7 +1,7 @@
 import { Button } from 'antd';
 import { answer, api, type Cause, type Definition } from '../api/client';
 import { useAsk } from '../api/useAsk';
-import { Cases } from '../parts/Cases';
+import { Diagnosed } from '../parts/Diagnosed';
 import { Fault } from '../parts/Fault';
 import { JobBar } from '../parts/JobBar';
 
@@ -33,7 +33,7 @@ export function Diagnose({ draft, apply }: { draft: Definition; apply: (cause: C
       {job && <JobBar job={job} />}
       <Fault error={failed} />
       {result && (
-        <Cases
+        <Diagnosed
           diagnosis={result}
           remedy={(cause) => {
             forget();

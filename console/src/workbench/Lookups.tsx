@@ -1,56 +1,10 @@
-import { Button, Input, Modal, Select } from 'antd';
+import { Button, Input, Modal } from 'antd';
 import { useState } from 'react';
-import type { Definition, Lookup } from '../api/client';
+import type { Lookup } from '../api/client';
 import { Choice } from '../parts/Choice';
-import { without } from './definition';
-
-const rules = [
-  { value: 'pair', label: 'paired one to one' },
-  { value: 'totals', label: 'compared by their totals' },
-  { value: 'refuse-left', label: 'refused on the left' },
-  { value: 'refuse-right', label: 'refused on the right' },
-  { value: 'refuse-both', label: 'refused on both sides' },
-];
-
-/** Which records take part, what becomes of repeated keys, and the lookup lists. */
-export function More({ draft, change }: { draft: Definition; change: (part: Partial<Definition>) => void }) {
-  const where = (side: 'left' | 'right') => (
-    <Choice label={`only ${side} records for which`}>
-      <Input
-        size="small"
-        className="mono"
-        style={{ width: 230 }}
-        aria-label={`filter of the ${side} side`}
-        placeholder={side === 'left' ? 'quay == "Tar Quay"' : 'zero(Amount) > 0'}
-        value={draft.where?.[side] ?? ''}
-        onChange={(event) => {
-          const next = without(draft.where ?? {}, side, event.target.value);
-          change({ where: Object.keys(next).length ? next : undefined });
-        }}
-      />
-    </Choice>
-  );
-  return (
-    <div className="choices" style={{ marginBottom: 0 }}>
-      {where('left')}
-      {where('right')}
-      <Choice label="repeated keys are">
-        <Select
-          size="small"
-          style={{ width: 190 }}
-          aria-label="repeated keys"
-          value={draft.repeats ?? 'pair'}
-          onChange={(rule) => change({ repeats: rule === 'pair' ? undefined : rule })}
-          options={rules}
-        />
-      </Choice>
-      <Lookups lists={draft.lookups ?? []} change={(lists) => change({ lookups: lists.length ? lists : undefined })} />
-    </div>
-  );
-}
 
 /** The lookup lists of a sieve, as lines of two codes; lines can be pasted from a spreadsheet. */
-function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lookup[]) => void }) {
+export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lookup[]) => void }) {
   const [open, setOpen] = useState(false);
   const [name, setName] = useState('');
   const [lines, setLines] = useState('');

@@ -5,7 +5,7 @@ import { count } from './format';
 import { Key } from './Key';
 
 /** Why the records without a partner found none: counts first, the records behind each, and what remedies it. */
-export function Cases(p: {
+export function Diagnosed(p: {
   diagnosis: Diagnosis;
   remedy?: (cause: Cause) => void; // applies the change of the sieve
   accept?: (cause: Cause) => void; // accepts what is paired with something near as the same
