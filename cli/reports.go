@@ -181,10 +181,16 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 		if p.form == "table" {
 			row = []string{glyphs[e.Tray] + " " + e.Tray.String(), shownKey(e.Key)}
 		}
-		for _, f := range plan.Fields {
+		for i, f := range plan.Fields {
 			v := plan.Values[f.Value]
 			for s, r := range [2]*view.Record{e.Left, e.Right} {
-				row = append(row, shownCell(p, r, v.Column[s]))
+				cell := shownCell(p, r, v.Column[s])
+				if e.Group != nil && e.Fields[i].Totals != nil { // what was compared is the total of several records
+					if cell = e.Fields[i].Totals[s]; p.form == "table" {
+						cell = "Σ " + cell
+					}
+				}
+				row = append(row, cell)
 			}
 		}
 		rows = append(rows, append(row, e.Reason))

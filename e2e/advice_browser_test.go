@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"bytes"
 	"fmt"
 	"strings"
 	"testing"
@@ -25,20 +24,6 @@ func times(t testing.TB, s *demo.Scenario, name string) int {
 	}
 	t.Fatalf("the demo plants no %q", name)
 	return 0
-}
-
-// loadScenario loads the demo's service log and invoices.
-func loadScenario(t testing.TB, c *client.Client, s *demo.Scenario) {
-	t.Helper()
-	for name, text := range map[string][]byte{demo.ServiceLog: s.ServiceLog, demo.Invoices: s.Invoices} {
-		job, err := c.LoadFile(t.Context(), name, name+".csv", bytes.NewReader(text), view.Recipe{})
-		if err == nil {
-			_, err = c.Wait(t.Context(), job, nil)
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
 }
 
 // TestAdviceInConsole goes from advice to a key, to a reading with its preview, to the diagnosis, to a remedy with the new counts,

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+
 	"twinsieve/client"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
@@ -20,19 +22,6 @@ import (
 )
 
 func column(left, right string) sieve.Columns { return sieve.Columns{Left: left, Right: right} }
-
-// done waits for a job that was begun.
-func done(t testing.TB, c *client.Client, job view.Job, err error) *view.JobResult {
-	t.Helper()
-	if err != nil {
-		t.Fatal(err)
-	}
-	result, err := c.Wait(t.Context(), job, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return result
-}
 
 // diagnosed is how many records each cause has.
 func diagnosed(t testing.TB, c *client.Client, d sieve.Definition) (map[string]int, *view.Diagnosis) {
@@ -234,6 +223,19 @@ func TestTotalsAndFilters(t *testing.T) {
 	if err != nil || len(page.Entries) != 2 || page.Entries[0].Group == nil || page.Entries[0].Group.Records != [2]int64{2, 1} || *page.Entries[0].Fields[0].Totals != [2]string{"10", "11"} {
 		t.Errorf("%+v, %v", page, err)
 	}
+	// People see the totals that were compared, and in the drawer all the records.
+	shown := run(t, p.at(), "report", "Sums", "--tray", "differing")
+	if shown.status != 1 || !strings.Contains(shown.out, "Σ 10") || !strings.Contains(shown.out, "Σ 11") {
+		t.Errorf("exit %d\n%s%s", shown.status, shown.out, shown.errors)
+	}
+	b := newBrowser(t)
+	b.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=differing", p.address, result.Run)))
+	b.says("of 2 and 1 records, amount differs by 1")
+	b.until(`[...document.querySelectorAll('td')].some((e) => e.innerText === 'Σ 10') && [...document.querySelectorAll('td.skewed')].some((e) => e.innerText === 'Σ 11')`)
+	b.click("[data-entry]", 0)
+	b.says("All its records")
+	b.until(`document.querySelectorAll('[data-testid=aligned] table')[1]?.querySelectorAll('tbody tr').length === 2`)
+	b.says("compared by their totals")
 	if page, err = c.Entries(t.Context(), result.Run, client.Query{Tray: "matched"}); err != nil || len(page.Entries) != 2 || page.Entries[0].Reason != "2 and 1 records agree by their totals" {
 		t.Errorf("%+v, %v", page, err)
 	}

@@ -129,32 +129,43 @@ func load(t testing.TB, c *client.Client, set string, text []byte) *view.Set {
 	return result.Set
 }
 
-// loadDemo loads a scenario, saves its sieve, runs it, and returns the run.
-func loadDemo(t testing.TB, c *client.Client, s *demo.Scenario) *view.Run {
+// done waits for a job that was begun.
+func done(t testing.TB, c *client.Client, job view.Job, err error) *view.JobResult {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+	result, err := c.Wait(t.Context(), job, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return result
+}
+
+// loadScenario loads the demo's service log and invoices.
+func loadScenario(t testing.TB, c *client.Client, s *demo.Scenario) {
 	t.Helper()
 	load(t, c, demo.ServiceLog, s.ServiceLog)
 	load(t, c, demo.Invoices, s.Invoices)
+}
+
+// loadDemo loads a scenario, saves its sieve, runs it, and returns the run.
+func loadDemo(t testing.TB, c *client.Client, s *demo.Scenario) *view.Run {
+	t.Helper()
+	loadScenario(t, c, s)
 	d, err := sievefile.Read(demo.Billing)
 	if err != nil {
 		t.Fatal(err)
 	}
-	ctx := context.Background()
-	if _, err := c.CreateSieve(ctx, d); err != nil && !view.NameTaken.Is(asProblem(err)) {
+	if _, err := c.CreateSieve(t.Context(), d); err != nil && !view.NameTaken.Is(asProblem(err)) {
 		t.Fatal(err)
 	}
-	job, err := c.Run(ctx, d.Name)
+	job, err := c.Run(t.Context(), d.Name)
+	head, err := c.RunHead(t.Context(), done(t, c, job, err).Run)
 	if err != nil {
 		t.Fatal(err)
 	}
-	result, err := c.Wait(ctx, job, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	run, err := c.RunHead(ctx, result.Run)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return &run
+	return &head
 }
 
 func asProblem(err error) *view.Problem {

@@ -10,6 +10,7 @@ import (
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
+	"twinsieve/core/record/recordtest"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
@@ -18,35 +19,13 @@ var columns = []string{"call", "amount"}
 
 func table(t *testing.T, rows ...[]string) record.Table {
 	t.Helper()
-	s := record.NewSpool(columns, 1<<20, "")
-	b := record.NewBuilder(len(columns))
-	for n, row := range rows {
-		for c, cell := range row {
-			b.Cell(c, []byte(cell))
-		}
-		b.Close(int64(n + 2))
-		if n%2 == 1 {
-			if err := s.Add(b.Flush()); err != nil {
-				t.Fatal(err)
-			}
-		}
-	}
-	if last := b.Flush(); last != nil {
-		if err := s.Add(last); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return s
+	return recordtest.Batches(t, columns, rows, 2)
 }
 
 // example is one match with an entry of every kind.
 func example(t *testing.T) (*sieve.Plan, *match.Index, [2]record.Table) {
 	t.Helper()
-	trim, err := reading.Parse("trim")
-	if err != nil {
-		t.Fatal(err)
-	}
-	d := sieve.Definition{Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: []reading.Reading{trim}}},
+	d := sieve.Definition{Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}, Readings: reading.MustParse("trim")}},
 		Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount"}, As: "decimal", Within: "1"}}}
 	plan, err := d.Compile(columns, columns)
 	if err != nil {

@@ -3,9 +3,10 @@ import { Drawer } from 'antd';
 import { answer, api, type Entry, type RecordView, type Run } from '../api/client';
 import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
-import { change } from '../parts/format';
+import { change, count } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
+import { Total } from '../parts/Total';
 import { WayLines } from '../parts/WayLines';
 
 /** A line of the aligned view: a column of either side, or of both where they belong together. */
@@ -68,7 +69,8 @@ export function EntryDrawer({ run, id, close }: { run: Run; id: string; close: (
 
 function Aligned({ run, entry }: { run: Run; entry: Entry }) {
   const [left, right] = run.sides;
-  const list = lines(run);
+  const all = lines(run);
+  const list = entry.group ? all.filter((l) => l.role) : all; // of several records the other columns say nothing together
   return (
     <div data-testid="aligned">
       <table className="plain">
@@ -77,11 +79,11 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
             <th>columns</th>
             <th className="l">
               {left.set}
-              <Where record={entry.left} />
+              <Where record={entry.left} all={entry.group?.records[0]} />
             </th>
             <th className="r">
               {right.set}
-              <Where record={entry.right} />
+              <Where record={entry.right} all={entry.group?.records[1]} />
             </th>
           </tr>
         </thead>
@@ -97,7 +99,14 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
                 <td>
                   {[...new Set(names.filter(Boolean))].join(' = ')} <span className="dim">{line.role}</span>
                 </td>
-                <SideCell record={entry.left} at={line.left} side="left" first={i === 0} span={list.length} />
+                <SideCell
+                  record={entry.left}
+                  at={line.left}
+                  side="left"
+                  first={i === 0}
+                  span={list.length}
+                  totals={outcome?.totals}
+                />
                 <SideCell
                   record={entry.right}
                   at={line.right}
@@ -105,6 +114,7 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
                   first={i === 0}
                   span={list.length}
                   skewed={outcome?.agrees === false}
+                  totals={outcome?.totals}
                 >
                   {outcome?.difference && outcome.difference !== '0' && (
                     <div className="mono">{change(outcome.difference)}</div>
@@ -115,18 +125,7 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
           })}
         </tbody>
       </table>
-      {entry.group && (
-        <>
-          <h2 style={{ marginTop: 16 }}>All its records</h2>
-          {entry.group.records.map((n, s) => (
-            <p key={s} className={s === 0 ? 'l' : 'r'} style={{ margin: '2px 0' }}>
-              {run.sides[s]?.set}: {n} record{n === 1 ? '' : 's'}, number{' '}
-              {(entry.group?.listed[s] ?? []).map((r) => r.number).join(', ')}
-              {(entry.group?.listed[s] ?? []).length < n && ' and more'}
-            </p>
-          ))}
-        </>
-      )}
+      {entry.group && <Members run={run} group={entry.group} />}
       {entry.accepted?.kind && (
         <p>
           Paired by hand{entry.accepted.by && ` by ${entry.accepted.by}`}
@@ -176,8 +175,62 @@ function Traced({ run, entry }: { run: Run; entry: Entry }) {
   );
 }
 
-function Where({ record }: { record?: RecordView }) {
+/** The records of a group, each with its key and what is compared. */
+function Members({ run, group }: { run: Run; group: NonNullable<Entry['group']> }) {
+  return (
+    <>
+      <h2 style={{ marginTop: 16 }}>All its records</h2>
+      {run.sides.map((side, s) => {
+        const shown = lines(run)
+          .filter((l) => l.role)
+          .map((l) => (s === 0 ? l.left : l.right) ?? -1);
+        const listed = group.listed[s] ?? [];
+        const more = (group.records[s] ?? 0) - listed.length;
+        return (
+          <table className="plain" key={side.set + s} style={{ marginBottom: 8 }}>
+            <thead>
+              <tr>
+                <th className={s === 0 ? 'l' : 'r'}>{side.set}</th>
+                {shown.map((at) => (
+                  <th key={at}>{side.columns[at]}</th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {listed.map((r) => (
+                <tr key={r.number}>
+                  <td className="dim">record {count(r.number)}</td>
+                  {shown.map((at) => (
+                    <td key={at}>
+                      <Cell text={r.cells[at]} marker={r.markers?.includes(at)} />
+                    </td>
+                  ))}
+                </tr>
+              ))}
+              {more > 0 && (
+                <tr>
+                  <td colSpan={shown.length + 1} className="dim">
+                    and {count(more)} more; the hand-over has all of them
+                  </td>
+                </tr>
+              )}
+            </tbody>
+          </table>
+        );
+      })}
+    </>
+  );
+}
+
+function Where({ record, all }: { record?: RecordView; all?: number }) {
   if (!record) return null;
+  if (all !== undefined && all > 1)
+    return (
+      <span className="dim" style={{ fontWeight: 400 }}>
+        {' '}
+        {count(all)} records
+      </span>
+    );
   return (
     <span className="dim" style={{ fontWeight: 400 }}>
       {' '}
@@ -193,6 +246,7 @@ function SideCell(p: {
   first: boolean;
   span: number;
   skewed?: boolean;
+  totals?: string[] | null;
   children?: React.ReactNode;
 }) {
   if (!p.record)
@@ -203,7 +257,8 @@ function SideCell(p: {
     ) : null;
   return (
     <td className={p.skewed ? 'skewed' : undefined}>
-      {p.at !== undefined ? <Cell text={p.record.cells[p.at]} /> : <span className="dim">–</span>}
+      {p.totals && <Total totals={p.totals} side={p.side === 'left' ? 0 : 1} />}
+      {p.totals ? null : p.at !== undefined ? <Cell text={p.record.cells[p.at]} /> : <span className="dim">–</span>}
       {p.children}
     </td>
   );

@@ -13,6 +13,7 @@ import { Key } from '../parts/Key';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { Repeated } from '../parts/Repeated';
+import { Total } from '../parts/Total';
 import { Trays } from '../parts/Trays';
 import { ByHand, type Chosen } from '../report/ByHand';
 import { WhyNot } from '../report/WhyNot';
@@ -279,6 +280,14 @@ function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableC
         onHeaderCell: () => ({ className: s === 0 ? 'l' : 'r' }),
         render: (_, e) => {
           const record = s === 0 ? e.left : e.right;
+          const totals = e.group && e.fields?.[i]?.totals;
+          if (totals) return <Total totals={totals} side={s} />;
+          if (record && (e.group?.records[s] ?? 1) > 1)
+            return (
+              <>
+                <Cell text={record.cells[at]} /> <span className="dim">and others</span>
+              </>
+            );
           return record ? <Cell text={record.cells[at]} /> : <span>no partner</span>;
         },
         onCell: (e) => {

@@ -40,17 +40,18 @@ export function Settings() {
   }
   return (
     <>
-      <h1>Settings</h1>
+      <h1 style={{ marginBottom: 12 }}>Settings</h1>
       <h2>Your name</h2>
       <p className="say">
-        What you accept as the same is kept under it. It stays in this browser.{' '}
-        <Input
-          aria-label="your name"
-          style={{ width: 200 }}
-          defaultValue={whoAmI()}
-          onChange={(event) => nameMe(event.target.value.trim())}
-        />
+        What you accept as the same, refuse or pair by hand is kept under it. It stays in this browser.
       </p>
+      <Input
+        aria-label="your name"
+        placeholder="your name"
+        style={{ width: 240, marginBottom: 20 }}
+        defaultValue={whoAmI()}
+        onChange={(event) => nameMe(event.target.value.trim())}
+      />
       <div className="title">
         <div>
           <h2>Connections to databases</h2>
