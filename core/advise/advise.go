@@ -23,7 +23,7 @@ import (
 
 // How much is looked at, and proposed.
 const (
-	MostRecords = 1_500_000 // of a side; of more, those with a value that the sample of their best column has
+	MostRecords = 1_500_000 // of a side, unless the options say otherwise
 	MostPairs   = 20        // pairs of columns in an advice
 	MostKeys    = 5         // keys in an advice
 	mostParts   = 4         // pairs of columns in a key
@@ -75,13 +75,22 @@ type Key struct {
 // Unique reports whether no key repeats on side s.
 func (k *Key) Unique(s tray.Side) bool { return k.Repeated[s] == 0 }
 
-// Of advises on two record sets. It stops with the context's error when the context ends. progress, which may be nil, is told
-// what is being done.
-func Of(ctx context.Context, left, right record.Table, progress func(stage string)) (*Advice, error) {
+// Options are how to look. The zero value is good.
+type Options struct {
+	Most     int64              // records of a side that are looked at; of more, those with a value that the sample of their best column has. 0: [MostRecords]
+	Progress func(stage string) // is told what is being done; may be nil
+}
+
+// Of advises on two record sets. It stops with the context's error when the context ends.
+func Of(ctx context.Context, left, right record.Table, o Options) (*Advice, error) {
+	if o.Most <= 0 {
+		o.Most = MostRecords
+	}
+	progress := o.Progress
 	if progress == nil {
 		progress = func(string) {}
 	}
-	a := &adviser{tables: [2]record.Table{left, right}, out: &Advice{}}
+	a := &adviser{most: o.Most, tables: [2]record.Table{left, right}, out: &Advice{}}
 	progress("finding types")
 	for _, s := range tray.Sides {
 		a.out.Records[s] = a.tables[s].Records()

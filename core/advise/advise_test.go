@@ -162,7 +162,7 @@ func TestPlanted(t *testing.T) {
 	const worlds = 200
 	for seed := range uint64(worlds) {
 		w := build(kinds[seed%uint64(len(kinds))], rand.New(rand.NewPCG(seed, 7)))
-		a, err := advise.Of(context.Background(), recordtest.Table(t, w.columns[0], w.rows[0]), recordtest.Table(t, w.columns[1], w.rows[1]), nil)
+		a, err := advise.Of(context.Background(), recordtest.Table(t, w.columns[0], w.rows[0]), recordtest.Table(t, w.columns[1], w.rows[1]), advise.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -242,7 +242,7 @@ func TestReadings(t *testing.T) {
 		rows[0] = append(rows[0], []string{fmt.Sprintf("MW-%04d", i), d.Format("2006-01-02"), fmt.Sprintf("%d.5", 1000+i)})
 		rows[1] = append(rows[1], []string{fmt.Sprintf(" MW-%d", i), d.Format("02/01/2006"), fmt.Sprintf("1.%03d,50", i)})
 	}
-	a, err := advise.Of(context.Background(), recordtest.Table(t, columns[0], rows[0]), recordtest.Table(t, columns[1], rows[1]), nil)
+	a, err := advise.Of(context.Background(), recordtest.Table(t, columns[0], rows[0]), recordtest.Table(t, columns[1], rows[1]), advise.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -277,7 +277,7 @@ func TestAmbiguousDates(t *testing.T) {
 			rows[0] = append(rows[0], []string{fmt.Sprint("MW-", i), d.Format("2006-01-02")})
 			rows[1] = append(rows[1], []string{fmt.Sprint("MW-", i), d.Format(layout)})
 		}
-		a, err := advise.Of(context.Background(), recordtest.Table(t, []string{"call", "day"}, rows[0]), recordtest.Table(t, []string{"Call", "Day"}, rows[1]), nil)
+		a, err := advise.Of(context.Background(), recordtest.Table(t, []string{"call", "day"}, rows[0]), recordtest.Table(t, []string{"Call", "Day"}, rows[1]), advise.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -288,5 +288,58 @@ func TestAmbiguousDates(t *testing.T) {
 		if c := a.Columns[0][1]; len(c.Layouts) != 0 {
 			t.Errorf("a plain date is in doubt: %v", c.Layouts)
 		}
+	}
+}
+
+// TestSampled: of sets that are too large to be looked at whole a sample is taken that is the same on both sides: the planted key
+// still comes first, and shares are those of all.
+func TestSampled(t *testing.T) {
+	r := rand.New(rand.NewPCG(12, 12))
+	columns := [2][]string{{"call", "day", "due"}, {"Voyage", "Day", "Sum"}}
+	var rows [2][][]string
+	for n := range 30_000 {
+		d := time.Date(2031, 1, 1+r.IntN(300), 0, 0, 0, 0, time.UTC)
+		l, b := []string{fmt.Sprintf("MW-%06d", n), d.Format("2006-01-02"), fmt.Sprintf("%d.5", r.IntN(5000))}, []string{fmt.Sprintf("mw-%06d", n), d.Format("02.01.2006"), "0.5"}
+		b[2] = l[2]
+		if n%10 != 0 {
+			rows[0] = append(rows[0], l)
+		}
+		if n%5 != 0 {
+			rows[1] = append(rows[1], b)
+		}
+	}
+	r.Shuffle(len(rows[1]), func(i, j int) { rows[1][i], rows[1][j] = rows[1][j], rows[1][i] })
+	a, err := advise.Of(context.Background(), recordtest.Table(t, columns[0], rows[0]), recordtest.Table(t, columns[1], rows[1]), advise.Options{Most: 3000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for s := range 2 {
+		if a.Records[s] != int64(len(rows[s])) || a.Looked[s] < 2000 || a.Looked[s] > 4000 {
+			t.Errorf("%d of %d records looked at", a.Looked[s], a.Records[s])
+		}
+	}
+	k := a.Keys[0]
+	if len(k.Parts) != 1 || k.Parts[0].Columns != [2]int{0, 0} || !k.Unique(0) || !k.Unique(1) {
+		t.Errorf("the first key is %+v", k)
+	}
+	// 8 of 9 left calls are on the right, and all but 0 of 8 the other way.
+	if share := float64(k.Shared) / float64(k.Distinct[0]); share < 0.86 || share > 0.92 || k.Shared != k.Distinct[1] {
+		t.Errorf("%d shared of %v", k.Shared, k.Distinct)
+	}
+}
+
+// TestCancelled: advice ends with its context.
+func TestCancelled(t *testing.T) {
+	w := build("three parts", rand.New(rand.NewPCG(1, 7)))
+	ctx, cancel := context.WithCancel(context.Background())
+	var stages []string
+	_, err := advise.Of(ctx, recordtest.Table(t, w.columns[0], w.rows[0]), recordtest.Table(t, w.columns[1], w.rows[1]), advise.Options{Progress: func(stage string) {
+		if stages = append(stages, stage); stage == "looking for keys" {
+			cancel()
+		}
+	}})
+	cancel()
+	if err != context.Canceled || len(stages) != 4 {
+		t.Errorf("%v after %q", err, stages)
 	}
 }

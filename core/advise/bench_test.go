@@ -23,7 +23,7 @@ func BenchmarkAdvise(b *testing.B) {
 	left, right := recordtest.Table(b, columns, rows[0]), recordtest.Table(b, columns, rows[1])
 	b.ResetTimer()
 	for b.Loop() {
-		if _, err := advise.Of(context.Background(), left, right, nil); err != nil {
+		if _, err := advise.Of(context.Background(), left, right, advise.Options{}); err != nil {
 			b.Fatal(err)
 		}
 	}

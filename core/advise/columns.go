@@ -19,6 +19,7 @@ import (
 const typed = 20_000
 
 type adviser struct {
+	most    int64
 	tables  [2]record.Table
 	columns [2][]column
 	out     *Advice
@@ -178,12 +179,12 @@ func hashOf(r *reading.Reader, col *array.String, i int) uint64 {
 // in a sample that is the same on both sides.
 func (a *adviser) load(ctx context.Context) error {
 	keep, at := ^uint64(0), [2]int{}
-	if largest := max(a.out.Records[0], a.out.Records[1]); largest > MostRecords {
+	if largest := max(a.out.Records[0], a.out.Records[1]); largest > a.most {
 		var err error
 		if at, err = a.sampleColumns(ctx); err != nil {
 			return err
 		}
-		keep = keep / uint64(largest) * MostRecords
+		keep = keep / uint64(largest) * uint64(a.most)
 	}
 	group, ctx := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
