@@ -13,7 +13,7 @@ func TestCounts(t *testing.T) {
 	totals := &match.Totals{Records: [2]int64{100, 90}, Product: 130, Semi: [2]int64{70, 60}}
 	totals.Trays[0][tray.Excluded], totals.Trays[1][tray.Excluded] = 5, 1
 	want := map[comparison.Name]int64{"full": 130 + 25 + 29, "inner": 130, "left": 155, "right": 159, "left-semi": 70, "right-semi": 60,
-		"left-anti": 25, "right-anti": 29, "full-anti": 54, "cross": 95 * 89}
+		"left-anti": 25, "right-anti": 29, "full-anti": 54, "separate": 95 + 89, "cross": 95 * 89, "by-position": 95}
 	counts := comparison.Counts(totals)
 	if len(counts) != len(want) {
 		t.Errorf("%d comparisons, want %d", len(counts), len(want))
