@@ -4,7 +4,8 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strings"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
 
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
@@ -51,48 +52,97 @@ type wanted struct {
 	row    int
 }
 
+// scanFrom is how many records make it worth reading single columns from end to end rather than whole batches, which may be at
+// hand already.
+const scanFrom = 8192
+
 func fetchSide(ctx context.Context, table record.Table, s tray.Side, rows []Row, columns []Column, groups *Groups, out [][]Cell) error {
-	if !slices.ContainsFunc(columns, func(c Column) bool { return c.From[s] >= 0 }) {
+	var shown, from []int // columns of the rows, and of the side, that are fetched
+	for c, col := range columns {
+		if col.From[s] >= 0 {
+			shown, from = append(shown, c), append(from, col.From[s])
+		}
+	}
+	if len(shown) == 0 {
 		return nil
 	}
-	var wants []wanted
+	wants := wantedOf(s, rows, groups)
+	numbers := make([]uint32, len(wants))
+	for i, w := range wants {
+		numbers[i] = w.record
+	}
+	// All cells share one text, so that many rows are a few pieces of memory, not many.
+	type span struct {
+		start, end int
+		set, null  bool
+	}
+	spans := make([]span, len(rows)*len(shown))
+	var text []byte
+	visit := func(n int, cols []*array.String, i int) {
+		of := spans[wants[n].row*len(shown):][:len(shown)]
+		for c, col := range cols {
+			cell, null, kept := col.Value(i), col.IsNull(i), &of[c]
+			if kept.set && !lessCell(cell, null, text[kept.start:kept.end], kept.null) {
+				continue
+			}
+			*kept = span{len(text), len(text) + len(cell), true, null}
+			text = append(text, cell...)
+		}
+	}
+	var err error
+	if len(wants) >= scanFrom {
+		err = record.GatherColumns(ctx, table, from, numbers, visit)
+	} else {
+		cols := make([]*array.String, len(from))
+		err = record.Gather(ctx, table, numbers, func(n int, b *record.Batch, i int) {
+			for c, at := range from {
+				cols[c] = b.Columns[at]
+			}
+			visit(n, cols, i)
+		})
+	}
+	if err != nil {
+		return err
+	}
+	all := string(text)
+	for n, kept := range spans {
+		if kept.set {
+			out[n/len(shown)][shown[n%len(shown)]].Cell = record.Cell{Text: all[kept.start:kept.end], Null: kept.null}
+		}
+	}
+	return nil
+}
+
+// wantedOf are the records of a side that rows show, by number.
+func wantedOf(s tray.Side, rows []Row, groups *Groups) (wants []wanted) {
+	sorted := true
+	last := uint32(0)
+	add := func(record uint32, row int) {
+		sorted = sorted && record >= last
+		last = record
+		wants = append(wants, wanted{record, row})
+	}
 	for n, row := range rows {
 		switch {
 		case row[s] == None:
 		case groups != nil:
 			for _, record := range groups.Alike(s, row[s]) {
-				wants = append(wants, wanted{record, n})
+				add(record, n)
 			}
 		default:
-			wants = append(wants, wanted{row[s], n})
+			add(row[s], n)
 		}
 	}
-	slices.SortFunc(wants, func(a, b wanted) int { return cmp.Or(cmp.Compare(a.record, b.record), cmp.Compare(a.row, b.row)) })
-	numbers := make([]uint32, len(wants))
-	for i, w := range wants {
-		numbers[i] = w.record
+	if !sorted {
+		slices.SortFunc(wants, func(a, b wanted) int { return cmp.Compare(a.record, b.record) })
 	}
-	filled := make([]bool, len(rows))
-	return record.Gather(ctx, table, numbers, func(n int, b *record.Batch, i int) {
-		row := wants[n].row
-		for c, col := range columns {
-			if col.From[s] < 0 {
-				continue
-			}
-			from := b.Columns[col.From[s]]
-			cell := record.Cell{Text: from.Value(i), Null: from.IsNull(i)}
-			if !filled[row] || lessCell(cell, out[row][c].Cell) {
-				out[row][c].Cell = record.Cell{Text: strings.Clone(cell.Text), Null: cell.Null}
-			}
-		}
-		filled[row] = true
-	})
+	return wants
 }
 
 // lessCell orders cells that are equal: by their text, a null before a text.
-func lessCell(a, b record.Cell) bool {
-	if a.Text != b.Text {
-		return a.Text < b.Text
+func lessCell(a string, nullA bool, b []byte, nullB bool) bool {
+	if a != string(b) {
+		return a < string(b)
 	}
-	return a.Null && !b.Null
+	return nullA && !nullB
 }

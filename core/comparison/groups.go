@@ -85,8 +85,8 @@ func (g *Groups) Index() *match.Index { return g.index }
 // Kept is how many records of a side are not excluded.
 func (g *Groups) Kept(s tray.Side) int64 { return g.kept[s] }
 
-// keeps reports whether a record is not excluded.
-func (g *Groups) keeps(s tray.Side, row uint32) bool {
+// Keeps reports whether a record is not excluded.
+func (g *Groups) Keeps(s tray.Side, row uint32) bool {
 	return g.index.Sides[s].Trays[row] != tray.Excluded
 }
 

@@ -36,7 +36,7 @@ type part interface {
 // NewRows finds where the rows of a comparison are. No row is made.
 func NewRows(g *Groups, c Choice) *Rows {
 	if c.Dropped {
-		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.keeps(c.Side, row) && g.Appears(c, c.Side, row) == 0 })}}
+		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.Keeps(c.Side, row) && g.Appears(c, c.Side, row) == 0 })}}
 	}
 	switch c.Comparison {
 	case Separate:
@@ -63,7 +63,7 @@ func NewRows(g *Groups, c Choice) *Rows {
 
 // Appears is in how many rows of a comparison a record of side s is. Of [ByPosition] it is taken that the shorter side is filled.
 func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
-	if !g.keeps(s, row) {
+	if !g.Keeps(s, row) {
 		return 0
 	}
 	partners := int64(g.partners(s, row))
@@ -187,12 +187,12 @@ func (g *Groups) records(s tray.Side, wanted func(row uint32) bool) *records {
 
 // all are all records of a side that are not excluded.
 func (g *Groups) all(s tray.Side) *records {
-	return g.records(s, func(row uint32) bool { return g.keeps(s, row) })
+	return g.records(s, func(row uint32) bool { return g.Keeps(s, row) })
 }
 
 // lone are the records of a side without a partner.
 func (g *Groups) lone(s tray.Side) *records {
-	return g.records(s, func(row uint32) bool { return g.keeps(s, row) && g.partners(s, row) == 0 })
+	return g.records(s, func(row uint32) bool { return g.Keeps(s, row) && g.partners(s, row) == 0 })
 }
 
 func (r *records) read(first int64, into []Row) int {
@@ -226,7 +226,7 @@ func (g *Groups) pairs(lone bool) *pairs {
 
 func (p *pairs) weight(row uint32) int64 {
 	n := int64(p.groups.partners(tray.Left, row))
-	if n == 0 && p.lone && p.groups.keeps(tray.Left, row) {
+	if n == 0 && p.lone && p.groups.Keeps(tray.Left, row) {
 		return 1
 	}
 	return n

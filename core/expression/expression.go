@@ -21,6 +21,8 @@ package expression
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 
 	"cel.dev/cel-go/cel"
@@ -158,6 +160,18 @@ func (p *Program) Holds(cells []record.Cell) (bool, error) {
 	return p.Wants(b.Flush(), 0)
 }
 
+// WantsTexts is [Program.Wants] for a record of which text gives the text of each column; an empty one is blank.
+func (p *Program) WantsTexts(text func(column int) string) (bool, error) {
+	p.row.text = text
+	defer func() { p.row.text = nil }()
+	return p.Wants(nil, 0)
+}
+
+// Columns are the columns that the expression names, ascending.
+func (p *Program) Columns() []int {
+	return slices.Compact(slices.Sorted(maps.Values(p.row.places)))
+}
+
 func (p *Program) eval(b *record.Batch, i int) (ref.Val, error) {
 	p.row.batch, p.row.at = b, i
 	v, _, err := p.program.Eval(p.row)
@@ -173,11 +187,15 @@ type row struct {
 	places    map[string]int // of the columns that the expression names
 	batch     *record.Batch
 	at        int
+	text      func(column int) string // instead of the batch
 }
 
 // ResolveName implements [cel.Activation].
 func (r *row) ResolveName(name string) (any, bool) {
 	if c, ok := r.places[name]; ok {
+		if r.text != nil {
+			return types.String(r.text(c)), true
+		}
 		col := r.batch.Columns[c]
 		if col.IsNull(r.at) {
 			return types.String(""), true

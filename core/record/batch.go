@@ -129,6 +129,34 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 	return nil
 }
 
+// GatherColumns is [Gather] for some columns: the visit is given these, in the order of columns, and where the record is in
+// them. Of a table that can, no other column is read, which pays where the records are many.
+func GatherColumns(ctx context.Context, t Table, columns []int, rows []uint32, visit func(n int, columns []*array.String, i int)) error {
+	starts := t.Starts()
+	read := make([]*array.String, len(columns))
+	for n := 0; n < len(rows); {
+		row := int64(rows[n])
+		if row >= t.Records() {
+			return fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+		}
+		at := sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
+		end := t.Records()
+		if at+1 < len(starts) {
+			end = starts[at+1]
+		}
+		for i, c := range columns {
+			var err error
+			if read[i], err = ColumnOf(ctx, t, at, c); err != nil {
+				return err
+			}
+		}
+		for ; n < len(rows) && int64(rows[n]) < end; n++ {
+			visit(n, read, int(int64(rows[n])-starts[at]))
+		}
+	}
+	return nil
+}
+
 // stringArray wraps text and its offsets as an Arrow array without copying. valid is nil when no cell is null.
 func stringArray(text []byte, offsets []int32, valid []byte) *array.String {
 	n, nulls := len(offsets)-1, 0

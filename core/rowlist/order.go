@@ -1,0 +1,163 @@
+package rowlist
+
+import (
+	"encoding/binary"
+	"strings"
+
+	"twinsieve/core/comparison"
+	"twinsieve/core/reading"
+	"twinsieve/core/tray"
+	"twinsieve/core/typing"
+)
+
+// The first byte of a column's part of a sort key says what kind of cell it is of.
+const (
+	noPartnerFirst = 0x01
+	blankFirst     = 0x02
+	valueKind      = 0x10
+	unreadableKind = 0x20
+	blankLast      = 0x30
+	noPartnerLast  = 0x40
+)
+
+// encoder writes the cells that rows are sorted by as bytes that are ordered as the rows are. Each goroutine needs its own.
+type encoder struct {
+	keys []encoderKey
+	out  []byte
+}
+
+type encoderKey struct {
+	Key
+	cell    int // place among the cells fetched
+	shown   comparison.Column
+	readers [2]*reading.Reader // by side; nil: text as it is
+}
+
+func newEncoder(sort []Key, columns []comparison.Column, place []int) *encoder {
+	e := &encoder{}
+	for _, k := range sort {
+		key := encoderKey{Key: k, cell: place[k.Column], shown: columns[k.Column]}
+		for s, t := range k.Types {
+			if list, ok := t.Readings(); ok && len(list) > 0 {
+				chain, err := reading.Compile(list, tray.Side(s), nil)
+				if err != nil {
+					continue // its values are sorted as text
+				}
+				key.readers[s] = chain.Reader()
+			}
+		}
+		e.keys = append(e.keys, key)
+	}
+	return e
+}
+
+// encode returns the sort key of a row, until the next call.
+func (e *encoder) encode(row comparison.Row, cells []comparison.Cell) []byte {
+	e.out = e.out[:0]
+	for i := range e.keys {
+		k := &e.keys[i]
+		e.out = k.append(e.out, k.side(row), &cells[k.cell])
+	}
+	return e.out
+}
+
+// side is the side whose cell the row shows.
+func (k *encoderKey) side(row comparison.Row) tray.Side {
+	if s, one := k.shown.Of(); one {
+		return s
+	}
+	if row[tray.Left] == comparison.None {
+		return tray.Right
+	}
+	return tray.Left
+}
+
+func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte {
+	kind := func(last, first byte) byte {
+		if k.BlanksFirst {
+			return first
+		}
+		return last
+	}
+	if c.NoPartner {
+		return append(dst, kind(noPartnerLast, noPartnerFirst))
+	}
+	value := reading.Value{Text: []byte(c.Content()), State: reading.Text}
+	if len(value.Text) == 0 {
+		value.State = reading.Blank
+	} else if r := k.readers[s]; r != nil {
+		value = r.Cell(value.Text)
+	}
+	switch {
+	case value.State.IsBlank():
+		return append(dst, kind(blankLast, blankFirst))
+	case value.State == reading.Unreadable:
+		dst = append(dst, unreadableKind)
+		return appendText(dst, []byte(c.Text))
+	}
+	dst = append(dst, valueKind)
+	start := len(dst)
+	switch {
+	case k.readers[s] != nil && k.Types[s].Numeric():
+		dst = appendNumber(dst, value.Text)
+	case k.readers[s] != nil && k.Types[s].Name == typing.Timestamp: // Z would come behind a fraction of a second
+		dst = appendText(dst, []byte(strings.TrimSuffix(string(value.Text), "Z")))
+	default:
+		dst = appendText(dst, value.Text)
+	}
+	if k.Descending {
+		for i := range dst[start:] {
+			dst[start+i] = ^dst[start+i]
+		}
+	}
+	return dst
+}
+
+// appendText appends a text so that it is ordered before all that it begins.
+func appendText(dst, text []byte) []byte {
+	for _, c := range text {
+		if dst = append(dst, c); c == 0 {
+			dst = append(dst, 0xFF)
+		}
+	}
+	return append(dst, 0, 1)
+}
+
+// appendNumber appends a number in plain form so that its bytes are ordered as numbers are: its sign, how many digits it has
+// before the point, and its digits.
+func appendNumber(dst, plain []byte) []byte {
+	negative := plain[0] == '-'
+	if negative {
+		plain = plain[1:]
+	}
+	digits := make([]byte, 0, len(plain))
+	point := len(plain)
+	for i, c := range plain {
+		if c == '.' {
+			point = i
+			continue
+		}
+		digits = append(digits, c)
+	}
+	for len(digits) > 0 && digits[0] == '0' {
+		digits = digits[1:]
+		point--
+	}
+	for len(digits) > 0 && digits[len(digits)-1] == '0' {
+		digits = digits[:len(digits)-1]
+	}
+	if len(digits) == 0 {
+		return append(dst, 0x80)
+	}
+	start := len(dst) + 1
+	dst = append(dst, 0x81)
+	dst = binary.BigEndian.AppendUint32(dst, uint32(point+1<<20))
+	dst = append(append(dst, digits...), 0)
+	if negative {
+		dst[start-1] = 0x7F
+		for i := range dst[start:] {
+			dst[start+i] = ^dst[start+i]
+		}
+	}
+	return dst
+}
