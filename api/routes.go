@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -9,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/core/comparison"
 	"twinsieve/core/expression"
 	"twinsieve/core/sieve"
 	"twinsieve/formats/intake"
@@ -128,6 +130,39 @@ type sieveDelete struct {
 type countRequest struct {
 	Definition sieve.Definition `json:"definition" required:"true"`
 	Draft      string           `json:"draft,omitempty" description:"Names a definition that is being worked on: of its counts only the newest goes on."`
+}
+
+type wholeRequest struct {
+	Definition sieve.Definition     `json:"definition" required:"true"`
+	Align      comparison.Alignment `json:"align,omitzero" description:"Which columns are held against each other; by position where not stated."`
+	Draft      string               `json:"draft,omitempty" description:"Names what is being worked on: of its counts only the newest goes on."`
+}
+
+type rowsRequest struct {
+	view.Ask
+	First int64 `json:"first,omitempty" description:"Rows before the page."`
+	Limit int   `json:"limit,omitempty" description:"Rows of the page: 1 to 1,000, 100 where nothing is asked."`
+}
+
+type rowsExportRequest struct {
+	Ask string `query:"ask" json:"-" required:"true" description:"What is asked, as the JSON that rows are asked for with."`
+	format
+}
+
+// ask reads what is asked out of the query.
+func (r *rowsExportRequest) ask() (a view.Ask, err error) {
+	dec := json.NewDecoder(strings.NewReader(r.Ask))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&a); err != nil {
+		return a, view.Invalid.New("The ask is not the JSON that is wanted here: " + strings.TrimPrefix(err.Error(), "json: ") + ".")
+	}
+	return a, nil
+}
+
+type filterRequest struct {
+	view.Ask
+	Side  string `json:"side,omitempty" enum:"left,right" description:"Of a filter over a side's records before they are compared; of one over the rows, nothing."`
+	Where string `json:"where,omitempty" description:"The filter; leave it out to learn only which columns there are."`
 }
 
 type adviceRequest struct {
@@ -419,6 +454,34 @@ func routes(v *service.Service) []route {
 		}),
 		post("/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
 			return accepted(v.Count(ctx, r.Definition, r.Draft))
+		}),
+		post("/counts/whole", "countWhole", "Count set logic over the whole records of a definition's sets", http.StatusAccepted, func(ctx context.Context, r *wholeRequest) (reply[view.Job], error) {
+			return accepted(v.CountWhole(ctx, r.Definition, r.Align, r.Draft))
+		}),
+		post("/rows", "listRows", "Page through the rows of a comparison; where they have to be made ready first, the answer is 202 and a job: ask again once it is done", http.StatusOK,
+			func(ctx context.Context, r *rowsRequest) (reply[*view.Rows], error) {
+				rows, err := v.Rows(ctx, r.Ask, r.First, r.Limit)
+				out := reply[*view.Rows]{value: rows}
+				if err == nil && rows.Job != nil {
+					out.status = http.StatusAccepted
+				}
+				return out, err
+			}),
+		post("/rows/totals", "addUpRows", "Add up the number columns of all rows of a comparison", http.StatusAccepted, func(ctx context.Context, r *view.Ask) (reply[view.Job], error) {
+			return accepted(v.RowTotals(ctx, *r))
+		}),
+		download("/rows/export", "exportRows", "Hand over all rows of a comparison as a file", "text/csv", func(ctx context.Context, r *rowsExportRequest) (*service.Export, error) {
+			a, err := r.ask()
+			if err != nil {
+				return nil, err
+			}
+			return v.ExportRows(ctx, a, r.Format, r.Exact)
+		}),
+		post("/filters/tried", "tryFilter", "Say whether a filter could be, and which columns it can name", http.StatusOK, func(ctx context.Context, r *filterRequest) (reply[*view.TriedFilter], error) {
+			return ok(v.TryFilter(ctx, r.Ask, r.Side, r.Where))
+		}),
+		get("/sieves/:name/chain", "getChain", "Tell what a sieve is made from, and what is made from it", func(ctx context.Context, r *sievePath) (reply[*view.Chain], error) {
+			return ok(v.Chain(ctx, r.Name))
 		}),
 		post("/advices", "advise", "Find out which columns of two record sets could make two records the same", http.StatusAccepted,
 			func(ctx context.Context, r *adviceRequest) (reply[view.Job], error) {

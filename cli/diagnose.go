@@ -9,6 +9,7 @@ import (
 
 	"twinsieve/client"
 	"twinsieve/core/sieve"
+	"twinsieve/formats/sievefile"
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
@@ -87,12 +88,19 @@ func (f *sieveFlags) find(cmd *cobra.Command, c *client.Client, args []string) (
 	case len(args) == 0:
 		d, err = f.definition("")
 		return d, "", err
-	case strings.HasSuffix(args[0], ".sieve.yaml"):
+	case f.left != "" || f.right != "":
+		return d, "", wrongRequest("--left and --right describe a sieve that is not saved, and %q names one that is; leave out one of them", args[0])
+	case strings.HasSuffix(args[0], sievefile.Ending):
 		d, err = readSieveFile(args[0])
-		return d, "", err
+	default:
+		var s view.Sieve
+		s, etag, err = c.Sieve(cmd.Context(), args[0])
+		d, err = s.Definition, fromService(err)
 	}
-	s, etag, err := c.Sieve(cmd.Context(), args[0])
-	return s.Definition, etag, fromService(err)
+	if err == nil { // what the options say comes on top
+		err = f.apply(&d)
+	}
+	return d, etag, err
 }
 
 func causeOf(d *view.Diagnosis, id string) (*view.Cause, error) {

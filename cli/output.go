@@ -164,6 +164,11 @@ var glyphs = [tray.Count]string{"●", "◑", "◖", "◗", "◍", "○", "◌"}
 
 // summary prints what a match found, for people.
 func (p *printer) summary(s *summary.Summary, left, right string) {
+	p.summaryWith(s, left, right, func() { p.comparisons(s) })
+}
+
+// summaryWith is summary with another count board.
+func (p *printer) summaryWith(s *summary.Summary, left, right string, comparisons func()) {
 	for sentence := range strings.SplitAfterSeq(s.Verdict, ". ") {
 		fmt.Fprintln(p.out, p.bold(strings.TrimSpace(sentence)))
 	}
@@ -247,7 +252,7 @@ func (p *printer) summary(s *summary.Summary, left, right string) {
 		}
 	}
 	fmt.Fprintln(p.out)
-	p.comparisons(s)
+	comparisons()
 }
 
 // comparisons prints the count board.
@@ -257,6 +262,11 @@ func (p *printer) comparisons(s *summary.Summary) {
 		rows = append(rows, []string{string(c.Comparison), summary.Number(c.Rows), c.Says})
 	}
 	p.table([]string{"comparison", "rows", "keeps"}, rows, 1)
+	p.relation(s)
+}
+
+// relation says how keys relate.
+func (p *printer) relation(s *summary.Summary) {
 	fmt.Fprintf(p.out, "relation: %s; keys on both sides: %s; repeated: %s left, %s right\n",
 		s.Relation, summary.Number(s.Keys.Shared), summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]))
 	if n := s.Keys.InOrder; n > 0 {

@@ -233,22 +233,33 @@ func shownCell(p *printer, r *view.Record, column int) string {
 
 func newExport(root *rootFlags) *cobra.Command {
 	q := client.Query{}
+	look := &lookFlags{}
 	var out, format string
 	var exact bool
 	cmd := &cobra.Command{
 		Use:   "export [RUN | SIEVE]",
-		Short: "Hand over a report's entries as a file",
+		Short: "Hand over a report's entries, or the rows of a comparison, as a file",
 		Example: `  twinsieve export "Berth billing" --out exceptions.xlsx
-  twinsieve export 3 --tray missing > missing.csv`,
+  twinsieve export 3 --tray missing > missing.csv
+  twinsieve export "Berth billing" --comparison full --no-partner "(no partner)" --out all.xlsx`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: root.completeSieves,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c := root.client()
-			run, err := findRun(cmd, c, strings.Join(args, ""))
+			form, err := formatOf(format, out, exact)
 			if err != nil {
 				return err
 			}
-			form, err := formatOf(format, out, exact)
+			if look.comparison != "" {
+				if q.Tray != "" || q.Search != "" {
+					return wrongRequest("--comparison hands over rows, and --tray and --search choose entries of the report; leave out one of them")
+				}
+				return exportRows(cmd, c, look, args, out, form)
+			}
+			if name := look.stray(cmd); name != "" {
+				return wrongRequest("--%s is about the rows of a comparison; state which with --comparison", name)
+			}
+			run, err := findRun(cmd, c, strings.Join(args, ""))
 			if err != nil {
 				return err
 			}
@@ -259,5 +270,6 @@ func newExport(root *rootFlags) *cobra.Command {
 	cmd.Flags().StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
 	cmd.Flags().StringVar(&out, "out", "", "the file to write, in the format of its ending (default: standard output)")
 	exportFlags(cmd, &format, &exact)
+	look.add(cmd, root)
 	return cmd
 }

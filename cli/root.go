@@ -54,7 +54,7 @@ func newRoot() *cobra.Command {
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return wrongRequest("%s. See %s --help", err, cmd.CommandPath())
 	})
-	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags),
+	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags), newView(flags), newStack(flags), newChain(flags),
 		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags))
 	return root
 }

@@ -10,9 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/core/sieve"
-	"twinsieve/core/tray"
 	"twinsieve/formats/sievefile"
-	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -154,66 +152,5 @@ func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
 		return newPrinter(cmd, root.output).json(saved)
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "saved: %s, version %d\n", saved.Definition.Name, saved.Version)
-	return nil
-}
-
-func newCounts(root *rootFlags) *cobra.Command {
-	f := &sieveFlags{}
-	var swap bool
-	cmd := &cobra.Command{
-		Use:   "counts [SIEVE | FILE" + sievefile.Ending + "]",
-		Short: "Count the rows of every comparison and tray, without a run",
-		Example: `  twinsieve counts "Berth billing"
-  twinsieve counts berth-billing.sieve.yaml
-  twinsieve counts --left service-log --right invoices --key "call_no=Voyage Call: trim, ignore-case"`,
-		Args:              cobra.MaximumNArgs(1),
-		ValidArgsFunction: root.completeSieves,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := checkOutput(root.output); err != nil {
-				return err
-			}
-			c := root.client()
-			d, _, err := f.find(cmd, c, args)
-			if err != nil {
-				return err
-			}
-			if swap {
-				d = d.Swapped()
-			}
-			job, err := c.Count(cmd.Context(), d)
-			result, err := wait(cmd, c, job, err)
-			if err != nil {
-				return err
-			}
-			return printCounts(newPrinter(cmd, root.output), d, result.Counts)
-		},
-	}
-	f.add(cmd, root)
-	cmd.Flags().BoolVar(&swap, "swap", false, "exchange the sides; nothing saved is changed")
-	return cmd
-}
-
-func printCounts(p *printer, d sieve.Definition, counts *view.Counts) error {
-	s := &counts.Summary
-	if p.form != "table" {
-		var rows [][]string
-		for _, c := range s.Comparisons {
-			rows = append(rows, []string{string(c.Comparison), strconv.FormatInt(c.Rows, 10), c.Says})
-		}
-		return p.rows([]string{"comparison", "rows", "keeps"}, rows, counts)
-	}
-	fmt.Fprintf(p.out, "%s\n\n", counts.Sentence)
-	for _, w := range counts.Warnings {
-		fmt.Fprintf(p.out, "look: %s\n\n", w)
-	}
-	p.summary(s, d.Left, d.Right)
-	if r := counts.Repeated; r.Total > 0 {
-		fmt.Fprintf(p.out, "\n%s\n", p.bold(countOf(r.Total, "repeated key")))
-		var rows [][]string
-		for _, k := range r.Keys[:min(len(r.Keys), 5)] {
-			rows = append(rows, []string{shownKey(k.Key), summary.Number(k.Records[0]), summary.Number(k.Records[1]), summary.Number(k.Records[0] * k.Records[1])})
-		}
-		p.table([]string{"key", p.paint(tray.Left, d.Left), p.paint(tray.Right, d.Right), "pairs"}, rows, 1, 2, 3)
-	}
 	return nil
 }

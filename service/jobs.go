@@ -310,3 +310,6 @@ func (v *Service) Cancel(ctx context.Context, id string) (view.Job, error) {
 	}
 	return v.Job(ctx, id)
 }
+
+// quiet is a job that nobody follows, for what is done at once.
+func quiet() *job { return &job{changed: make(chan struct{}), cancel: func() {}} }

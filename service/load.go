@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"twinsieve/core/record"
+	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
 	"twinsieve/store"
@@ -37,6 +38,9 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 	}
 	if control != nil && control.stated.Trailer != nil && len(r.Source.Stack) > 0 {
 		return view.Job{}, view.Invalid.New("The control figures' trailer line: each source of a stack may have its own; state the figures of all of them together instead.", view.Fault{Where: "control.trailer", What: "a stack has no single trailer line"})
+	}
+	if err := v.checkChain(ctx, set, r.Source); err != nil {
+		return view.Job{}, err
 	}
 	file, err := v.openSource(ctx, r.Source)
 	if err != nil {
@@ -83,7 +87,9 @@ func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef)
 
 // sent reports whether a source, or one of a stack, was a file that was sent, which is there no more.
 func sent(source view.SourceRef) bool {
-	gone := func(p view.Place) bool { return p.Path == "" && p.Connection == "" && p.Upload == "" }
+	gone := func(p view.Place) bool {
+		return p.Path == "" && p.Connection == "" && p.Upload == "" && p.Set == "" && p.Result == nil
+	}
 	if len(source.Stack) == 0 {
 		return gone(source.Place)
 	}
@@ -119,6 +125,11 @@ func tooManyRejects(source string, first []store.Reject, most int64) error {
 }
 
 func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, again bool) (_ *view.JobResult, err error) {
+	if file.fresh != nil {
+		if err := file.fresh(ctx, j); err != nil {
+			return nil, err
+		}
+	}
 	var rejects []store.Reject
 	src, err := file.read(ctx, recipe.Choices, intake.Options{Forgive: again, Reject: func(r record.Reject) {
 		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
@@ -193,7 +204,10 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		return nil, err
 	}
 	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(),
-		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost()}
+		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost(), Parents: file.parents, Run: file.run}
+	for _, part := range src.Parts() {
+		findings.Origins = append(findings.Origins, typing.Count{Text: part.Label, Records: part.Records})
+	}
 	switch name, snap, err := v.store.SameContent(ctx, w.Hash()); {
 	case err == nil:
 		findings.Same = fmt.Sprintf("snapshot %d of %s", snap.Number, name)
@@ -212,6 +226,11 @@ func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src
 	recipe.Choices = src.Settled()
 	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
 	recipe.Source.Upload = ""
+	if r := recipe.Source.Result; r != nil { // the next time it is of a newer run
+		next := *r
+		next.Run = 0
+		recipe.Source.Result = &next
+	}
 	recipe.Source.Stack = slices.Clone(recipe.Source.Stack)
 	for i, part := range src.Parts() {
 		settled := part.Settled()

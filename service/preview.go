@@ -59,9 +59,13 @@ func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intak
 		p.Looked += int64(n)
 		p.Whole = false
 	}
-	for _, part := range src.Parts() {
+	for i, part := range src.Parts() {
 		settled := part.Settled()
-		p.Parts = append(p.Parts, view.PreviewPart{Label: part.Label, Read: settled.Say(), Missing: part.Missing})
+		shown := view.PreviewPart{Label: part.Label, Read: settled.Say(), Missing: part.Missing, Left: part.Left, Columns: part.Columns(), Records: -1}
+		if o := file.parts[i]; o.counted {
+			shown.Read, shown.Records = "record set "+o.name, o.records
+		}
+		p.Parts = append(p.Parts, shown)
 	}
 	p.Choices, p.Guesses, p.Rejected = src.Settled(), append([]intake.Guess{}, src.Guesses()...), src.Rejects()
 	p.Sheets, p.Footers = append(p.Sheets, src.Sheets()...), append(p.Footers, src.Footers()...)

@@ -64,6 +64,8 @@ type report struct {
 	plan   *sieve.Plan
 	index  *match.Index
 	tables [2]record.Table
+
+	snapshots [2]store.Snapshot
 }
 
 func (v *Service) report(ctx context.Context, id uint) (*report, error) {
@@ -89,7 +91,7 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 		if err != nil {
 			return err
 		}
-		r.tables[s] = v.store.Table(snap)
+		r.tables[s], r.snapshots[s] = v.store.Table(snap), snap
 	}
 	v.mu.Lock()
 	for _, l := range v.indexes {

@@ -38,7 +38,11 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 		if err != nil {
 			return nil, err
 		}
-		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index), Sentence: words.Sieve(&d), Warnings: []string{}}
+		m := v.keepMatch(p, index) // so that rows can be looked at without matching again
+		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index), Sentence: words.Sieve(&d), Selves: m.selves(), Warnings: []string{}}
+		if counts.Selves > 0 {
+			counts.Warnings = append(counts.Warnings, words.Selves(p.sets[0], counts.Selves))
+		}
 		repeated, err := repeatedOf(ctx, p.Plan, index, v.tables(p), repeatedListed)
 		if err != nil {
 			return nil, err
@@ -83,7 +87,8 @@ func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Inde
 	return index, err
 }
 
-// Run begins to run a sieve over the newest snapshots of its record sets.
+// Run begins to run a sieve over the newest snapshots of its record sets. Sets that are made from others, and the runs that they
+// are made from, are brought up to date first.
 func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 	row, text, err := v.store.Sieve(ctx, name)
 	if err != nil {
@@ -93,11 +98,17 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 	if err != nil {
 		return view.Job{}, err
 	}
-	p, err := v.plan(ctx, s.Definition)
-	if err != nil {
+	if _, err := v.plan(ctx, s.Definition); err != nil {
 		return view.Job{}, err
 	}
 	return v.jobs.start(ctx, "run", name, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
+		if err := v.freshSides(ctx, j, s.Definition); err != nil {
+			return nil, err
+		}
+		p, err := v.plan(ctx, s.Definition)
+		if err != nil {
+			return nil, err
+		}
 		return v.run(ctx, j, row, p)
 	})
 }

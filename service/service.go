@@ -33,6 +33,7 @@ type Service struct {
 	vault   *vault.Vault
 
 	uploads uploads
+	matches matches
 
 	mu      sync.Mutex
 	indexes []loadedIndex // of the reports read last

@@ -92,6 +92,13 @@ func (v *Service) DeleteSet(ctx context.Context, name string) error {
 			return view.InUse.New(fmt.Sprintf("The record set %q is used by the sieve %q; delete or change that sieve first.", name, s.Definition.Name))
 		}
 	}
+	l, err := v.links(ctx)
+	if err != nil {
+		return err
+	}
+	if sets := l.madeFrom(node{set: name}); len(sets) > 0 {
+		return view.InUse.New(fmt.Sprintf("The record set %q is made from %q; delete that one first, or load it from something else.", sets[0], name))
+	}
 	return problem(v.store.DeleteSet(ctx, name), fmt.Sprintf("record set %q", name))
 }
 

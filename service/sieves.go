@@ -70,6 +70,13 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 	if err != nil {
 		return nil, err
 	}
+	before, _, err := v.store.Sieve(ctx, name)
+	if err != nil {
+		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+	}
+	if err := v.checkSides(ctx, before.ID, d); err != nil {
+		return nil, err
+	}
 	row, err := v.store.UpdateSieve(ctx, name, version, d.Name, text)
 	switch {
 	case errors.Is(err, store.ErrChanged):
@@ -84,6 +91,15 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 
 // DeleteSieve removes a sieve, where version is still the newest. Its runs stay.
 func (v *Service) DeleteSieve(ctx context.Context, name string, version int) error {
+	if row, _, err := v.store.Sieve(ctx, name); err == nil {
+		l, err := v.links(ctx)
+		if err != nil {
+			return err
+		}
+		if sets := l.madeFrom(node{sieve: row.ID}); len(sets) > 0 {
+			return view.InUse.New(fmt.Sprintf("The record set %q is a result of the sieve %q; delete that set first, or load it from something else.", sets[0], name))
+		}
+	}
 	err := v.store.DeleteSieve(ctx, name, version)
 	if errors.Is(err, store.ErrChanged) {
 		return changed(name)

@@ -20,6 +20,15 @@ type opened struct {
 	size  int64 // in bytes; 0 where that is not known before it has been read
 	begin func(context.Context, intake.Choices, intake.Options) (*intake.Source, error)
 	close func()
+
+	parts   []*opened     // of a stack
+	counted bool          // it is known how many records it has
+	records int64         // where that is known
+	parents []view.Parent // what a source that is made from record sets is made from, once it is being read
+	run     uint          // of the rows of a run, once they are being read
+
+	// fresh brings what the source is made from up to date, where it is made from record sets; else nil.
+	fresh func(context.Context, *job) error
 }
 
 // read begins to read the source. What it returns is to be closed before the source itself.
@@ -42,8 +51,8 @@ func openedFile(name string, size int64, file io.ReaderAt, close func()) *opened
 // openSource opens what a reference names. It is to be closed.
 func (v *Service) openSource(ctx context.Context, ref view.SourceRef) (*opened, error) {
 	switch {
-	case len(ref.Stack) == 0 && ref.Origin != "":
-		return nil, view.Invalid.New("The source names a column for the origin, and no stack of sources.")
+	case len(ref.Stack) == 0 && (ref.Origin != "" || ref.Common):
+		return nil, view.Invalid.New("The source says how a stack is made, and names no stack of sources.")
 	case len(ref.Stack) == 0:
 		return v.openPlace(ctx, ref.Place)
 	case ref.Place != view.Place{}:
@@ -77,12 +86,23 @@ func (v *Service) openStack(ctx context.Context, ref view.SourceRef) (_ *opened,
 			return nil, err
 		}
 		parts = append(parts, p)
+		stack.parts = append(stack.parts, p)
 		if stack.size += p.size; s.Label == "" {
 			ref.Stack[i].Label = p.name
 		}
 	}
 	if slices.ContainsFunc(parts, func(p *opened) bool { return p.size == 0 }) {
 		stack.size = 0
+	}
+	stack.fresh = func(ctx context.Context, j *job) error {
+		for _, p := range parts {
+			if p.fresh != nil {
+				if err := p.fresh(ctx, j); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
 	}
 	stack.begin = func(ctx context.Context, choices intake.Choices, o intake.Options) (*intake.Source, error) {
 		var stacked []intake.Part
@@ -94,9 +114,10 @@ func (v *Service) openStack(ctx context.Context, ref view.SourceRef) (_ *opened,
 				}
 				return nil, err
 			}
-			stacked = append(stacked, intake.Part{Source: src, Label: ref.Stack[i].Label})
+			stacked = append(stacked, intake.Part{Source: src, Label: ref.Stack[i].Label, Rename: ref.Stack[i].Rename})
+			stack.parents = append(stack.parents, p.parents...)
 		}
-		return intake.Stack(stacked, ref.Origin, choices, o.Forgive)
+		return intake.Stack(stacked, intake.StackOptions{Origin: ref.Origin, Common: ref.Common, Forgive: o.Forgive}, choices)
 	}
 	return stack, nil
 }
@@ -127,14 +148,18 @@ func labelled(label string, o intake.Options) intake.Options {
 // openPlace opens one source.
 func (v *Service) openPlace(ctx context.Context, ref view.Place) (*opened, error) {
 	named := 0
-	for _, name := range []string{ref.Upload, ref.Path, ref.Connection} {
-		if name != "" {
+	for _, is := range []bool{ref.Upload != "", ref.Path != "", ref.Connection != "", ref.Set != "", ref.Result != nil} {
+		if is {
 			named++
 		}
 	}
 	switch {
 	case named > 1:
-		return nil, view.Invalid.New("The source names more than one of an upload, a file in the folder and a connection; name one of them.")
+		return nil, view.Invalid.New("The source names more than one of an upload, a file in the folder, a connection, a record set and rows of a run; name one of them.")
+	case ref.Set != "":
+		return v.openSet(ctx, ref.Set)
+	case ref.Result != nil:
+		return v.openResult(ctx, ref.Result)
 	case ref.Connection == "" && (ref.Table != "" || ref.Query != ""):
 		return nil, view.Invalid.New("The source names a table or a query, and no connection to a database; name that, too.")
 	case ref.Upload != "":
@@ -148,7 +173,7 @@ func (v *Service) openPlace(ctx context.Context, ref view.Place) (*opened, error
 	case ref.Connection != "":
 		return v.openQuery(ctx, ref)
 	}
-	return nil, view.Invalid.New("The source names nothing; name an upload, a file in the folder, or a connection with a table or a query.")
+	return nil, view.Invalid.New("The source names nothing; name an upload, a file in the folder, a connection with a table or a query, a record set, or rows of a run.")
 }
 
 func (v *Service) openQuery(ctx context.Context, ref view.Place) (*opened, error) {

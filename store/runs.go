@@ -107,6 +107,12 @@ func (s *Store) Newest(ctx context.Context) (runs []Run, err error) {
 	return runs, err
 }
 
+// NewestOf returns the newest run of a sieve.
+func (s *Store) NewestOf(ctx context.Context, sieve uint) (run Run, err error) {
+	err = s.reads.WithContext(ctx).Where("sieve_id = ? AND sealed = 1", sieve).Order("id DESC").Take(&run).Error
+	return run, plainError(err)
+}
+
 // Run returns a sealed run.
 func (s *Store) Run(ctx context.Context, id uint) (run Run, err error) {
 	err = s.reads.WithContext(ctx).Where("sealed = 1").Take(&run, id).Error

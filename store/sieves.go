@@ -91,3 +91,9 @@ func (s *Store) DeleteSieve(ctx context.Context, name string, version int) error
 		return tx.Delete(&v).Error
 	})
 }
+
+// SieveByID returns a sieve by its number, whatever its name.
+func (s *Store) SieveByID(ctx context.Context, id uint) (v Sieve, err error) {
+	err = s.reads.WithContext(ctx).Take(&v, id).Error
+	return v, plainError(err)
+}

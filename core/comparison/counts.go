@@ -42,7 +42,9 @@ func Counts(t *match.Totals) []Count {
 	f := figuresOf(t)
 	pairs := [2]int64{f.product - f.semi[0], f.product - f.semi[1]} // rows in which a record stands again
 	none := [2]int64{}
-	count := func(n Name, rows int64, dropped, repeated [2]int64) Count { return Count{n, rows, n.Says(), dropped, repeated} }
+	count := func(n Name, rows int64, dropped, repeated [2]int64) Count {
+		return Count{n, rows, n.Says(), dropped, repeated}
+	}
 	cross := product(f.kept[0], f.kept[1])
 	again := [2]int64{max(0, cross-f.kept[0]), max(0, cross-f.kept[1])}
 	nothing := none // with an empty side there is no row, so nothing of the other is shown
@@ -83,16 +85,19 @@ func product(l, r int64) int64 {
 	return l * r
 }
 
-// WholeCounts returns the rows of every comparison of whole records, from the groups of an index over all aligned columns.
-func WholeCounts(g *Groups) []Count {
-	var counts []Count
+// WholeCounts returns the counts of every comparison of whole records, from the groups of an index over all aligned columns.
+func WholeCounts(g *Groups) (counts []Count) {
 	for _, n := range Whole {
-		rows := NewRows(g, Choice{Comparison: n})
-		c := Count{Comparison: n, Rows: rows.Len(), Says: n.Says()}
-		for _, s := range tray.Sides {
-			c.Dropped[s] = NewRows(g, Choice{Comparison: n, Dropped: true, Side: s}).Len()
-		}
-		counts = append(counts, c)
+		counts = append(counts, WholeCount(g, n))
 	}
 	return counts
+}
+
+// WholeCount is the count of one comparison of whole records.
+func WholeCount(g *Groups, n Name) Count {
+	c := Count{Comparison: n, Rows: NewRows(g, Choice{Comparison: n}).Len(), Says: n.Says()}
+	for _, s := range tray.Sides {
+		c.Dropped[s] = NewRows(g, Choice{Comparison: n, Dropped: true, Side: s}).Len()
+	}
+	return c
 }

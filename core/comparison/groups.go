@@ -90,17 +90,17 @@ func (g *Groups) Keeps(s tray.Side, row uint32) bool {
 	return g.index.Sides[s].Trays[row] != tray.Excluded
 }
 
-// key is the key of a record.
-func (g *Groups) key(s tray.Side, row uint32) uint32 { return g.index.Sides[s].Keys[row] }
+// Key is the number of a record's key, or [None] where it has none.
+func (g *Groups) Key(s tray.Side, row uint32) uint32 { return g.index.Sides[s].Keys[row] }
 
 // Partners returns the records of the other side that have the key of a record of side s, in input order.
 func (g *Groups) Partners(s tray.Side, row uint32) []uint32 {
-	return g.sides[s.Other()].of(g.key(s, row))
+	return g.sides[s.Other()].of(g.Key(s, row))
 }
 
 // Alike returns the records of side s that have the key of one of them, the record itself among them.
 func (g *Groups) Alike(s tray.Side, row uint32) []uint32 {
-	if k := g.key(s, row); k != match.None {
+	if k := g.Key(s, row); k != match.None {
 		return g.sides[s].of(k)
 	}
 	return []uint32{row}
@@ -108,7 +108,7 @@ func (g *Groups) Alike(s tray.Side, row uint32) []uint32 {
 
 // partners is how many partners a record has.
 func (g *Groups) partners(s tray.Side, row uint32) uint32 {
-	return g.sides[s.Other()].count(g.key(s, row))
+	return g.sides[s.Other()].count(g.Key(s, row))
 }
 
 // place is a record's place among those of its side that carry its key, counted from 0.

@@ -61,6 +61,11 @@ func NewRows(g *Groups, c Choice) *Rows {
 	return r
 }
 
+// RecordsOf are rows of single records of a side: those that are wanted, and not excluded.
+func RecordsOf(g *Groups, s tray.Side, wanted func(row uint32) bool) *Rows {
+	return &Rows{[]part{g.records(s, func(row uint32) bool { return g.Keeps(s, row) && wanted(row) })}}
+}
+
 // Appears is in how many rows of a comparison a record of side s is. Of [ByPosition] it is taken that the shorter side is filled.
 func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
 	if !g.Keeps(s, row) {

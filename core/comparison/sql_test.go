@@ -499,4 +499,3 @@ func (w *world) checkShown(t *testing.T) {
 		t.Errorf("union shows the amounts %q, want %q", got, want)
 	}
 }
-

@@ -36,7 +36,7 @@ func (c *Choices) checkRows() error {
 		"noQuotes": c.NoQuotes, "header": c.Header != "", "headerRow": c.HeaderRow != 0, "skipFirst": c.SkipFirst != 0, "skipLast": c.SkipLast != 0,
 		"footers": len(c.Footers) > 0, "sheet": c.Sheet != "", "pointer": c.Pointer != "", "layout": c.Layout != ""} {
 		if made {
-			return &ChoiceError{choice, "it is a choice about files, and these are rows of a database; leave it out"}
+			return &ChoiceError{choice, "it is a choice about files, and these are rows, not a file; leave it out"}
 		}
 	}
 	return nil

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/memory"
@@ -19,25 +20,35 @@ const MostStacked = 200
 type Part struct {
 	*Source
 	Label   string
-	Missing []string // columns of the stack that it has not
+	Rename  map[string]string // columns that are named otherwise in the stack, by their names in the source
+	Missing []string          // columns of the stack that it has not
+	Left    []string          // columns of its own that the stack leaves out
+	Records int64             // that have been read so far
 }
 
-// Stack makes one source of several, one under another. Columns are aligned by name; what a source has not is null. The
-// column origin, behind the others, bears the label of the source that a record came from. Each source has its own choices;
+// StackOptions are how sources are stacked.
+type StackOptions struct {
+	Origin  string // name of the column that bears the label of the source that a record came from
+	Common  bool   // columns that not all sources have are left out; else what a source has not is null
+	Forgive bool   // see [Options.Forgive]
+}
+
+// Stack makes one source of several, one under another. Columns are aligned by name, after those have been renamed that are
+// named otherwise in some source. The column of the origin stands behind the others. Each source has its own choices;
 // those for the stack are types and computed columns. The sources are closed with the stack, or at once where there is an
 // error.
-func Stack(parts []Part, origin string, choices Choices, forgive bool) (*Source, error) {
-	r := &stacked{parts: parts}
+func Stack(parts []Part, opts StackOptions, choices Choices) (*Source, error) {
+	r := &stacked{parts: parts, common: opts.Common}
 	s := &Source{reader: r, settled: choices}
 	for _, p := range parts {
 		s.closers = append(s.closers, p)
 	}
-	err := r.align(origin)
+	err := r.align(opts.Origin)
 	if err == nil {
 		own := choices
 		own.Blanks = nil // which the sources have seen to
 		s.stack, s.settled = r, own
-		err = s.compute(choices.Computed, forgive)
+		err = s.compute(choices.Computed, opts.Forgive)
 		s.settled = choices
 	}
 	if err != nil {
@@ -52,16 +63,48 @@ type stacked struct {
 	parts   []Part
 	at      int
 	names   []string
-	places  [][]int // of each part's columns among the names; -1 for none, of each name among the part's columns
+	places  [][]int // of each part: the place of each name among its columns; -1 for none
 	records int64
+	common  bool
+}
+
+// columns are the columns of a part, named as in the stack.
+func (p *Part) columns() ([]string, error) {
+	names := slices.Clone(p.Columns())
+	for from, to := range p.Rename {
+		at := slices.Index(p.Columns(), from)
+		if at < 0 {
+			return nil, &ChoiceError{"stack", fmt.Sprintf("%s has no column %q to rename; it has %s", p.Label, from, strings.Join(p.Columns(), ", "))}
+		}
+		names[at] = to
+	}
+	for i, name := range names {
+		if slices.Contains(names[:i], name) {
+			return nil, &ChoiceError{"stack", fmt.Sprintf("two columns of %s would be named %q; give one of them another name", p.Label, name)}
+		}
+	}
+	return names, nil
 }
 
 func (r *stacked) align(origin string) error {
-	for _, p := range r.parts {
-		for _, name := range p.Columns() {
+	columns := make([][]string, len(r.parts))
+	for i := range r.parts {
+		var err error
+		if columns[i], err = r.parts[i].columns(); err != nil {
+			return err
+		}
+		for _, name := range columns[i] {
 			if !slices.Contains(r.names, name) {
 				r.names = append(r.names, name)
 			}
+		}
+	}
+	if r.common {
+		r.names = slices.DeleteFunc(r.names, func(name string) bool {
+			return slices.ContainsFunc(columns, func(names []string) bool { return !slices.Contains(names, name) })
+		})
+		if len(r.names) == 0 {
+			return &ChoiceError{"columns", "no column is in all sources; fill those that some have not, or rename columns that say the same"}
 		}
 	}
 	if slices.Contains(r.names, origin) {
@@ -74,11 +117,16 @@ func (r *stacked) align(origin string) error {
 			return &ChoiceError{"stack", fmt.Sprintf("two sources are labelled %q; give each a label of its own", p.Label)}
 		}
 		labels[p.Label] = true
-		places, columns := make([]int, len(r.names)), p.Columns()
-		p.Missing = []string{}
+		places := make([]int, len(r.names))
+		p.Missing, p.Left = []string{}, []string{}
 		for n, name := range r.names {
-			if places[n] = slices.Index(columns, name); places[n] < 0 {
+			if places[n] = slices.Index(columns[i], name); places[n] < 0 {
 				p.Missing = append(p.Missing, name)
+			}
+		}
+		for c, name := range columns[i] {
+			if !slices.Contains(r.names, name) {
+				p.Left = append(p.Left, p.Columns()[c])
 			}
 		}
 		r.places = append(r.places, places)
@@ -110,7 +158,7 @@ func (r *stacked) Bytes() (n int64) {
 // Next implements [record.Reader].
 func (r *stacked) Next() (*record.Batch, error) {
 	for r.at < len(r.parts) {
-		p := r.parts[r.at]
+		p := &r.parts[r.at]
 		b, err := p.Next()
 		if err == io.EOF {
 			r.at++
@@ -138,6 +186,7 @@ func (r *stacked) Next() (*record.Batch, error) {
 		}
 		out.Columns = append(out.Columns, labels.NewStringArray())
 		r.records += int64(b.Records())
+		p.Records += int64(b.Records())
 		return out, nil
 	}
 	return nil, io.EOF

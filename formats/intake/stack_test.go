@@ -32,7 +32,7 @@ func TestStack(t *testing.T) {
 		part(t, "empty", "call\n", intake.Choices{Header: intake.HeaderFirst}),
 		part(t, "three", `[{"fee":3,"call":"MW-3","pilot":null}]`, intake.Choices{}),
 	}
-	src, err := intake.Stack(parts, "from", intake.Choices{Computed: []expression.Column{{Name: "both", Expression: `call + "@" + from`}}}, false)
+	src, err := intake.Stack(parts, intake.StackOptions{Origin: "from"}, intake.Choices{Computed: []expression.Column{{Name: "both", Expression: `call + "@" + from`}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -73,12 +73,12 @@ func TestBadStack(t *testing.T) {
 		`computed: column "x": at character 1: there is no column "f`: {[]intake.Part{one()}, "origin", intake.Choices{Computed: []expression.Column{{Name: "x", Expression: "frm"}}}},
 		`computed: column "origin": there is a column of that name`:   {[]intake.Part{one()}, "origin", intake.Choices{Computed: []expression.Column{{Name: "origin", Expression: "fee"}}}},
 	} {
-		src, err := intake.Stack(c.parts, c.origin, c.c, false)
+		src, err := intake.Stack(c.parts, intake.StackOptions{Origin: c.origin}, c.c)
 		if choice := new(intake.ChoiceError); !errors.As(err, &choice) || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%v, %v, want %q", src, err, want)
 		}
 	}
-	src, err := intake.Stack([]intake.Part{one(), part(t, "two", "[\n{\"a\":1}\n]", intake.Choices{}), part(t, "three", "a;b\n"+strings.Repeat("ok;1\n", 40_000)+"M\x81ller;1\n", intake.Choices{Encoding: "windows-1252"})}, "origin", intake.Choices{}, false)
+	src, err := intake.Stack([]intake.Part{one(), part(t, "two", "[\n{\"a\":1}\n]", intake.Choices{}), part(t, "three", "a;b\n"+strings.Repeat("ok;1\n", 40_000)+"M\x81ller;1\n", intake.Choices{Encoding: "windows-1252"})}, intake.StackOptions{Origin: "origin"}, intake.Choices{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -22,6 +22,7 @@ type SourceRef struct {
 	Place
 	Stack  []Stacked `json:"stack,omitempty" description:"Several sources, one under another, as one record set: columns are aligned by name."`
 	Origin string    `json:"origin,omitempty" description:"Name of the column that says which source of the stack a record came from; origin where not stated."`
+	Common bool      `json:"common,omitempty" description:"Of a stack: columns that not all sources have are left out; else they are blank where a source has them not."`
 }
 
 // Empty reports whether the reference names nothing.
@@ -32,10 +33,23 @@ type Stacked struct {
 	Place
 	Label   string          `json:"label" description:"What the column of the origin says of its records."`
 	Choices *intake.Choices `json:"choices,omitempty" description:"How it is read; as all of the stack where not stated."`
+
+	Rename map[string]string `json:"rename,omitempty" description:"Columns that are named otherwise in the stack, by their names in the source."`
 }
 
-// Place names one source: an upload, a file, or a table or query of a connection.
+// ResultRef names rows of a sieve's run as a source.
+type ResultRef struct {
+	Sieve string `json:"sieve" description:"Name of the sieve."`
+	ID    uint   `json:"id,omitempty" description:"Its number, by which it is found also under another name; set by the service."`
+	Run   uint   `json:"run,omitempty" description:"The run that the rows are of this time; the newest, and a new one where that is stale, where not stated."`
+	Look  Look   `json:"look" description:"Which rows, and how."`
+}
+
+// Place names one source: an upload, a file, a table or query of a connection, another record set, or rows of a run.
 type Place struct {
+	Set    string     `json:"set,omitempty" description:"Another record set, of which the newest snapshot is read."`
+	Result *ResultRef `json:"result,omitempty" description:"Rows of a sieve's run."`
+
 	Upload     string `json:"upload,omitempty" description:"Id of an upload."`
 	Path       string `json:"path,omitempty" description:"File in the folder that the service may read."`
 	Connection string `json:"connection,omitempty" description:"Connection to a database."`
@@ -92,8 +106,19 @@ type Findings struct {
 	Types   []typing.Type   `json:"types" nullable:"false" description:"As what the first records of each column read; the profile has all."`
 	Same    string          `json:"same,omitempty" description:"An earlier snapshot with the same content."`
 
+	Origins []typing.Count `json:"origins,omitempty" description:"Of a stack: records by origin."`
+	Parents []Parent       `json:"parents,omitempty" description:"Of a record set made from others: what it was made from."`
+	Run     uint           `json:"run,omitempty" description:"Of the rows of a run: its id."`
+
 	Uncomputed []expression.Failures `json:"uncomputed,omitempty" description:"Cells of computed columns that could not be computed."`
 	Lost       []intake.Lost         `json:"lost,omitempty" description:"Computed columns that could not be this time, and why."`
+}
+
+// Parent is a snapshot that another was made from.
+type Parent struct {
+	Set      string `json:"set"`
+	Snapshot int    `json:"snapshot"`
+	Hash     string `json:"hash"`
 }
 
 // TriedColumns are computed columns as they would be.
@@ -140,6 +165,9 @@ type PreviewPart struct {
 	Label   string   `json:"label"`
 	Read    string   `json:"read" description:"How it would be read, in plain words."`
 	Missing []string `json:"missing" nullable:"false" description:"Columns of the stack that it has not, which are blank in its records."`
+	Left    []string `json:"left" nullable:"false" description:"Columns of its own that the stack leaves out."`
+	Columns []string `json:"columns" nullable:"false" description:"Its columns, as it names them."`
+	Records int64    `json:"records" description:"Of a record set, how many it has; -1 where that is not known before it is read."`
 }
 
 // PreviewColumn is a column of a file, and as what the values looked at read.

@@ -46,6 +46,9 @@ var (
 	TooLong       = ProblemKind{"query-too-long", "The query takes too long", http.StatusGatewayTimeout}
 	Cancelled     = ProblemKind{"cancelled", "It was cancelled", http.StatusConflict}
 	Interrupted   = ProblemKind{"interrupted", "The service ended while it was under way", http.StatusConflict}
+	BadLook       = ProblemKind{"invalid-rows", "The rows cannot be shown as asked", http.StatusUnprocessableEntity}
+	Circular      = ProblemKind{"circular-chain", "A chain would bite its tail", http.StatusConflict}
+	Multiplies    = ProblemKind{"multiplies", "Records would be multiplied beyond the limit", http.StatusConflict}
 	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
 )
 

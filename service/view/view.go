@@ -91,6 +91,7 @@ type Counts struct {
 	Sentence string   `json:"sentence" description:"What pairs with what, in words."`
 	Warnings []string `json:"warnings" nullable:"false" description:"What a person should look at before a run."`
 	Repeated Repeated `json:"repeated" description:"The keys that repeat most."`
+	Selves   int64    `json:"selves" description:"Records that pair with themselves, where a set is compared with itself."`
 }
 
 // Side is one side of a match: which snapshot of which record set.
@@ -198,6 +199,9 @@ type JobResult struct {
 	Near      *Near      `json:"near,omitempty" description:"Of a search for near matches."`
 
 	Effect *ReadingEffect `json:"effect,omitempty" description:"Of a reading that was tried."`
+
+	Whole  *WholeCounts `json:"whole,omitempty" description:"Of a count of set logic."`
+	Totals *Totals      `json:"totals,omitempty" description:"Of totals of rows."`
 }
 
 // Jobs is the list of jobs, the newest first.

@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/counts/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Count set logic over the whole records of a definition's sets */
+        post: operations["countWhole"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/diagnoses": {
         parameters: {
             query?: never;
@@ -103,6 +120,23 @@ export interface paths {
         put?: never;
         /** Find out why records found no partner, in a run or with a definition */
         post: operations["diagnose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/filters/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say whether a filter could be, and which columns it can name */
+        post: operations["tryFilter"];
         delete?: never;
         options?: never;
         head?: never;
@@ -240,6 +274,57 @@ export interface paths {
         put?: never;
         /** Find out what one reading of a definition does to its values and to what pairs */
         post: operations["tryReading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Page through the rows of a comparison; where they have to be made ready first, the answer is 202 and a job: ask again once it is done */
+        post: operations["listRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rows/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hand over all rows of a comparison as a file */
+        get: operations["exportRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rows/totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add up the number columns of all rows of a comparison */
+        post: operations["addUpRows"];
         delete?: never;
         options?: never;
         head?: never;
@@ -662,6 +747,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sieves/{name}/chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell what a sieve is made from, and what is made from it */
+        get: operations["getChain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sieves/{name}/crosswalk": {
         parameters: {
             query?: never;
@@ -937,6 +1039,20 @@ export interface components {
             /** @description Id of the run to diagnose. */
             run?: number;
         };
+        ApiFilterRequest: {
+            /** @description Or a definition, over the newest snapshots. */
+            definition?: components["schemas"]["Definition"];
+            look: components["schemas"]["Look"];
+            /** @description Id of a run. */
+            run?: number;
+            /**
+             * @description Of a filter over a side's records before they are compared; of one over the rows, nothing.
+             * @enum {string}
+             */
+            side?: "left" | "right";
+            /** @description The filter; leave it out to learn only which columns there are. */
+            where?: string;
+        };
         ApiHandRequest: {
             by?: string;
             /** @description Numbers of left records. */
@@ -969,6 +1085,20 @@ export interface components {
         ApiReloadRequest: {
             /** @description The new file; not needed where the set came from the service's folder. */
             source: components["schemas"]["SourceRef"];
+        };
+        ApiRowsRequest: {
+            /** @description Or a definition, over the newest snapshots. */
+            definition?: components["schemas"]["Definition"];
+            /**
+             * Format: int64
+             * @description Rows before the page.
+             */
+            first?: number;
+            /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+            limit?: number;
+            look: components["schemas"]["Look"];
+            /** @description Id of a run. */
+            run?: number;
         };
         ApiRunRequest: {
             /** @description Name of the sieve. */
@@ -1010,6 +1140,20 @@ export interface components {
             /** @description Any reject refuses the load. */
             strict?: boolean;
         };
+        ApiWholeRequest: {
+            /** @description Which columns are held against each other; by position where not stated. */
+            align?: components["schemas"]["ComparisonAlignment"];
+            definition: components["schemas"]["Definition"];
+            /** @description Names what is being worked on: of its counts only the newest goes on. */
+            draft?: string;
+        };
+        Ask: {
+            /** @description Or a definition, over the newest snapshots. */
+            definition?: components["schemas"]["Definition"];
+            look: components["schemas"]["Look"];
+            /** @description Id of a run. */
+            run?: number;
+        };
         BalanceAmount: {
             blank: number[];
             closes: boolean;
@@ -1039,6 +1183,29 @@ export interface components {
             remedy?: string;
             /** @description The cause in words, with the number of records. */
             says: string;
+        };
+        Chain: {
+            nodes: components["schemas"]["ChainNode"][];
+        };
+        ChainNode: {
+            /**
+             * Format: int64
+             * @description Records of a set, or exceptions of a sieve's newest run.
+             */
+            count: number;
+            /** @description Names of what it is made from: a sieve's sets, or a set's sieve or sets. */
+            from: string[];
+            /** @enum {string} */
+            kind: "set" | "sieve";
+            /** @description 0: it is made from nothing else here. */
+            level: number;
+            name: string;
+            /** @description Of the newest snapshot or run; 0 where there is none. */
+            number: number;
+            /** @description Of a sieve: id of its newest run. */
+            run?: number;
+            /** @description Why it is not up to date; a run of what comes of it brings it there. */
+            stale?: string;
         };
         Changes: {
             /** @description Number of the earlier snapshot; 0 where there is none. */
@@ -1093,8 +1260,40 @@ export interface components {
              */
             unique: number;
         };
+        ColumnTotal: {
+            /**
+             * Format: int64
+             * @description Cells counted as zero.
+             */
+            blank: number;
+            column: string;
+            sum: string;
+            /**
+             * Format: int64
+             * @description Cells in no sum.
+             */
+            unreadable: number;
+            /** Format: int64 */
+            values: number;
+        };
+        ComparisonAlignedPair: {
+            as?: string;
+            left: string;
+            right?: string;
+        };
+        ComparisonAlignment: {
+            /** @enum {string} */
+            by?: "position" | "name" | "pairs";
+            pairs?: components["schemas"]["ComparisonAlignedPair"][];
+        };
+        ComparisonChosen: {
+            as?: string;
+            column: string;
+        };
         ComparisonCount: {
             comparison: string;
+            dropped: number[];
+            repeated: number[];
             /** Format: int64 */
             rows: number;
             says: string;
@@ -1160,6 +1359,11 @@ export interface components {
         Counts: {
             /** @description The keys that repeat most. */
             repeated: components["schemas"]["Repeated"];
+            /**
+             * Format: int64
+             * @description Records that pair with themselves, where a set is compared with itself.
+             */
+            selves: number;
             /** @description What pairs with what, in words. */
             sentence: string;
             /** @description Left and right. */
@@ -1286,6 +1490,12 @@ export interface components {
             held: components["schemas"]["Held"][];
             /** @description Computed columns that could not be this time, and why. */
             lost?: components["schemas"]["IntakeLost"][];
+            /** @description Of a stack: records by origin. */
+            origins?: components["schemas"]["TypingCount"][];
+            /** @description Of a record set made from others: what it was made from. */
+            parents?: components["schemas"]["Parent"][];
+            /** @description Of the rows of a run: its id. */
+            run?: number;
             /** @description An earlier snapshot with the same content. */
             same?: string;
             /** @description As what the first records of each column read; the profile has all. */
@@ -1476,6 +1686,10 @@ export interface components {
             run?: number;
             /** @description Of a load, a profile or computed columns. */
             set?: components["schemas"]["Set"];
+            /** @description Of totals of rows. */
+            totals?: components["schemas"]["Totals"];
+            /** @description Of a count of set logic. */
+            whole?: components["schemas"]["WholeCounts"];
         };
         Jobs: {
             jobs: components["schemas"]["Job"][];
@@ -1523,6 +1737,64 @@ export interface components {
             left: string;
             readings?: string[];
             right?: string;
+        };
+        Labels: {
+            blank?: string;
+            noPartner?: string;
+        };
+        LeftOut: {
+            /**
+             * Format: int64
+             * @description Of these, rows without a partner.
+             */
+            lonely: number;
+            /** Format: int64 */
+            rows: number;
+            /**
+             * Format: int64
+             * @description Of these, rows for which it could not be decided.
+             */
+            undecided: number;
+            /** @description Why it could not for the first of them. */
+            why?: string;
+        };
+        Look: {
+            /** @description Of set logic: which columns are held against each other. */
+            align?: components["schemas"]["ComparisonAlignment"];
+            /** @description Of separate: a filter over the other side's columns; only partners of records for which it holds. */
+            carried?: string;
+            /** @description The columns shown, in this order; all where none is named. */
+            columns?: components["schemas"]["ComparisonChosen"][];
+            /** @enum {string} */
+            comparison: "full" | "inner" | "left" | "right" | "left-semi" | "right-semi" | "left-anti" | "right-anti" | "full-anti" | "separate" | "cross" | "by-position" | "union" | "union-all" | "intersect" | "intersect-all" | "except" | "except-all";
+            /** @description Also where it multiplies records beyond the limit. */
+            confirm?: boolean;
+            /** @description Instead of the rows, the records of the side that are in none of them. */
+            dropped?: boolean;
+            /** @description Of by-position: the shorter side is filled. */
+            fill?: boolean;
+            /**
+             * @description Of separate: what is kept; full where not stated.
+             * @enum {string}
+             */
+            kept?: "left" | "right" | "inner" | "full";
+            /** @description What a hand-over writes where there is nothing. */
+            labels?: components["schemas"]["Labels"];
+            /** @description Of separate: only partners of these records of the other side, by their numbers. */
+            partners?: number[];
+            /** @description What stands before columns that both sides have, left and right; the sets' names where not stated. */
+            prefix?: null | string[];
+            /**
+             * @description Of separate, and of what is dropped: whose table it is; left where not stated.
+             * @enum {string}
+             */
+            side?: "left" | "right";
+            /** @description Columns that rows are sorted by, the first counts most. */
+            sort?: components["schemas"]["SortBy"][];
+            /** @description The sides are exchanged; nothing saved is changed. */
+            swap?: boolean;
+            /** @description Expression over the comparison's columns: only rows for which it holds. */
+            where?: string;
         };
         Looked: {
             /** @description One for each run that was looked through: the newest of each sieve. */
@@ -1592,6 +1864,11 @@ export interface components {
             name: string;
             right: string;
         };
+        Parent: {
+            hash: string;
+            set: string;
+            snapshot: number;
+        };
         Preview: {
             /** @description Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers. */
             blanks: components["schemas"]["TypingCount"][];
@@ -1630,11 +1907,20 @@ export interface components {
             type: components["schemas"]["TypingFinding"];
         };
         PreviewPart: {
+            /** @description Its columns, as it names them. */
+            columns: string[];
             label: string;
+            /** @description Columns of its own that the stack leaves out. */
+            left: string[];
             /** @description Columns of the stack that it has not, which are blank in its records. */
             missing: string[];
             /** @description How it would be read, in plain words. */
             read: string;
+            /**
+             * Format: int64
+             * @description Of a record set, how many it has; -1 where that is not known before it is read.
+             */
+            records: number;
         };
         Problem: {
             /** @description What was wrong this time, and how to mend it. */
@@ -1837,10 +2123,74 @@ export interface components {
              */
             total: number;
         };
+        ResultRef: {
+            /** @description Its number, by which it is found also under another name; set by the service. */
+            id?: number;
+            /** @description Which rows, and how. */
+            look: components["schemas"]["Look"];
+            /** @description The run that the rows are of this time; the newest, and a new one where that is stale, where not stated. */
+            run?: number;
+            /** @description Name of the sieve. */
+            sieve: string;
+        };
         Retyped: {
             after: string;
             before: string;
             column: string;
+        };
+        Row: {
+            /** @description A null is a null of the source, or there is no record of the column's side. */
+            cells: (null | string)[];
+            /**
+             * Format: int64
+             * @description Number of the left record in it; absent where it has none.
+             */
+            left?: number;
+            /** @description Indexes of the cells that are blank markers, and so are blank. */
+            markers?: number[];
+            /**
+             * Format: int64
+             * @description Number of the right record in it; absent where it has none.
+             */
+            right?: number;
+        };
+        RowColumn: {
+            /** @description What it is called where it has not been given another name. */
+            column: string;
+            name: string;
+            number: boolean;
+            /** @enum {string} */
+            side: "left" | "right" | "both" | "presence";
+            /** @description As what its values read. */
+            type: string;
+        };
+        Rows: {
+            /** @description Of set logic: the columns that are held against each other, and as what. */
+            aligned?: components["schemas"]["ComparisonAlignedPair"][];
+            /** @description All columns that the rows have. */
+            all: components["schemas"]["RowColumn"][];
+            /** @description Those that are shown. */
+            columns: components["schemas"]["RowColumn"][];
+            /** @description What the comparison has, without a filter. */
+            count: components["schemas"]["ComparisonCount"];
+            /**
+             * Format: int64
+             * @description Number of rows before the page.
+             */
+            first: number;
+            /** @description What makes them ready; then nothing else is here. */
+            job?: components["schemas"]["Job"];
+            /** @description What a filter has left out. */
+            left?: components["schemas"]["LeftOut"];
+            rows: components["schemas"]["Row"][];
+            /** @description What is kept, in plain words. */
+            sentence: string;
+            /**
+             * Format: int64
+             * @description Rows altogether.
+             */
+            total: number;
+            warnings: string[];
         };
         Run: {
             definition: components["schemas"]["Definition"];
@@ -1970,7 +2320,16 @@ export interface components {
         Snapshots: {
             snapshots: components["schemas"]["Snapshot"][];
         };
+        SortBy: {
+            /** @description The type that it is sorted by, as: decimal comma; as what its values read where not stated. */
+            as?: string;
+            blanksFirst?: boolean;
+            column: string;
+            descending?: boolean;
+        };
         SourceRef: {
+            /** @description Of a stack: columns that not all sources have are left out; else they are blank where a source has them not. */
+            common?: boolean;
             /** @description Connection to a database. */
             connection?: string;
             /** @description Name of the column that says which source of the stack a record came from; origin where not stated. */
@@ -1979,6 +2338,10 @@ export interface components {
             path?: string;
             /** @description Or the query whose rows are read. */
             query?: string;
+            /** @description Rows of a sieve's run. */
+            result?: components["schemas"]["ResultRef"];
+            /** @description Another record set, of which the newest snapshot is read. */
+            set?: string;
             /** @description Several sources, one under another, as one record set: columns are aligned by name. */
             stack?: components["schemas"]["Stacked"][];
             /** @description Its table or view that is read. */
@@ -2004,6 +2367,14 @@ export interface components {
             path?: string;
             /** @description Or the query whose rows are read. */
             query?: string;
+            /** @description Columns that are named otherwise in the stack, by their names in the source. */
+            rename?: {
+                [key: string]: string;
+            };
+            /** @description Rows of a sieve's run. */
+            result?: components["schemas"]["ResultRef"];
+            /** @description Another record set, of which the newest snapshot is read. */
+            set?: string;
             /** @description Its table or view that is read. */
             table?: string;
             /** @description Id of an upload. */
@@ -2076,6 +2447,9 @@ export interface components {
         Tables: {
             tables: components["schemas"]["SourcesTable"][];
         };
+        Totals: {
+            columns: components["schemas"]["ColumnTotal"][];
+        };
         Traces: {
             asked: string[];
             /** @description Records of each side that have each of the texts as a part of their key. */
@@ -2107,6 +2481,16 @@ export interface components {
              * @description Records that were looked at.
              */
             looked: number;
+        };
+        TriedFilter: {
+            /** @description Character at which it is wrong, counted from 1. */
+            at?: number;
+            /** @description The columns that it can name. */
+            columns: string[];
+            /** @description As what the values of each read. */
+            types: string[];
+            /** @description What is wrong with it. */
+            wrong?: string;
         };
         TriedPair: {
             left: components["schemas"]["Record"][];
@@ -2187,6 +2571,17 @@ export interface components {
         Where: {
             left?: string;
             right?: string;
+        };
+        WholeCounts: {
+            /** @description The columns that are held against each other, and as what. */
+            aligned: components["schemas"]["ComparisonAlignedPair"][];
+            counts: components["schemas"]["ComparisonCount"][];
+            /** @description Why they cannot be; then there are no counts. */
+            misfits: string[];
+            /** @description The columns that the sieve itself names. */
+            suggested: components["schemas"]["ComparisonAlignedPair"][];
+            /** @description Records of each side with a value that cannot be read as its type, and so equal no other. */
+            unread: number[];
         };
     };
     responses: never;
@@ -2461,6 +2856,39 @@ export interface operations {
             };
         };
     };
+    countWhole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiWholeRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     diagnose: {
         parameters: {
             query?: never;
@@ -2481,6 +2909,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryFilter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiFilterRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedFilter"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -2749,6 +3210,108 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["ApiReadingRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiRowsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rows"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportRows: {
+        parameters: {
+            query: {
+                /** @description What is asked, as the JSON that rows are asked for with. */
+                ask: string;
+                /** @description Format of the file; CSV where not stated. */
+                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow";
+                /** @description For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula. */
+                exact?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addUpRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Ask"];
             };
         };
         responses: {
@@ -3877,6 +4440,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chain"];
+                };
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {

@@ -1,0 +1,218 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"twinsieve/client"
+	"twinsieve/core/comparison"
+	"twinsieve/core/typing"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service/view"
+)
+
+// lookFlags say which rows of a comparison are looked at, and how.
+type lookFlags struct {
+	sieve      sieveFlags
+	comparison string
+	swap       bool
+	kept       string
+	side       string
+	dropped    bool
+	fill       bool
+	align      string
+	pairs      []string
+	columns    []string
+	prefix     []string
+	where      string
+	sort       []string
+	noPartner  string
+	blank      string
+	yes        bool
+	carried    string
+	partners   []int64
+}
+
+func (f *lookFlags) add(cmd *cobra.Command, root *rootFlags) {
+	var names []string
+	for _, n := range comparison.All {
+		names = append(names, string(n))
+	}
+	flags := cmd.Flags()
+	flags.StringVar(&f.comparison, "comparison", "", "which rows: "+strings.Join(names, ", "))
+	flags.BoolVar(&f.swap, "swap", false, "exchange the sides; nothing saved is changed")
+	flags.StringVar(&f.kept, "kept", "", "of separate, what is kept: left, right, inner or full (default: full)")
+	flags.StringVar(&f.side, "side", "", "of separate, and with --dropped: whose records, left or right (default: left)")
+	flags.BoolVar(&f.dropped, "dropped", false, "instead of the rows, the records of the side that are in none of them")
+	flags.BoolVar(&f.fill, "fill", false, "of by-position: fill the shorter side")
+	flags.StringVar(&f.align, "align", "", "of set logic, which columns are held against each other: position or name (default: position)")
+	flags.StringArrayVar(&f.pairs, "pair", nil, "of set logic, a pair of columns: LEFT=RIGHT, or LEFT=RIGHT: as decimal")
+	flags.StringSliceVar(&f.columns, "columns", nil, `the columns to show, in this order: NAME, or "NAME as OTHER"`)
+	flags.StringSliceVar(&f.prefix, "prefix", nil, "what stands before columns that both sides have: LEFT,RIGHT, or none (default: the sets' names)")
+	flags.StringVar(&f.where, "where", "", `only rows for which an expression holds, such as number(Amount) > 100`)
+	flags.StringSliceVar(&f.sort, "sort", nil, `columns to sort by: NAME, or "NAME desc", "NAME blanks first", "NAME as text"`)
+	flags.StringVar(&f.noPartner, "no-partner", "", "what a file says where there is no partner")
+	flags.StringVar(&f.blank, "blank", "", "what a file says where a value is blank")
+	flags.BoolVar(&f.yes, "yes", false, "also where records are multiplied beyond the limit")
+	flags.StringVar(&f.carried, "carried", "", "of separate: only partners of the other side's records for which an expression holds")
+	flags.Int64SliceVar(&f.partners, "partners-of", nil, "of separate: only partners of these records of the other side, by their numbers")
+	f.sieve.add(cmd, root)
+	// Registering only fails for a flag that does not exist.
+	_ = cmd.RegisterFlagCompletionFunc("comparison", cobra.FixedCompletions(names, cobra.ShellCompDirectiveNoFileComp))
+	for _, name := range []string{"columns", "where", "sort"} {
+		_ = cmd.RegisterFlagCompletionFunc(name, f.completeColumns(root))
+	}
+}
+
+// completeColumns completes the columns that the rows have.
+func (f *lookFlags) completeColumns(root *rootFlags) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return func(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+		const how = cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+		a, err := f.ask(cmd, root.client(), args)
+		if err != nil {
+			return nil, how
+		}
+		a.Look.Where, a.Look.Sort, a.Look.Columns = "", nil, nil
+		tried, err := root.client().TryFilter(cmd.Context(), a, "", "")
+		before := typed[:strings.LastIndexAny(typed, ",( ")+1]
+		return completions(tried.Columns, err, how, func(name string) string { return before + name })
+	}
+}
+
+// ask makes what is asked of the options and the argument: a run, a sieve whose newest run is meant, a sieve file, or, with the
+// options of a sieve, a definition that is not saved.
+func (f *lookFlags) ask(cmd *cobra.Command, c *client.Client, args []string) (view.Ask, error) {
+	look, err := f.look()
+	if err != nil {
+		return view.Ask{}, err
+	}
+	if f.sieve.given() || len(args) > 0 && strings.HasSuffix(args[0], sievefile.Ending) {
+		d, _, err := f.sieve.find(cmd, c, args)
+		return view.Ask{Definition: &d, Look: look}, err
+	}
+	run, err := findRun(cmd, c, strings.Join(args, ""))
+	return view.Ask{Run: run.ID, Look: look}, err
+}
+
+// stray is the name of an option about rows that has been given, or nothing.
+func (f *lookFlags) stray(cmd *cobra.Command) (name string) {
+	own := &cobra.Command{}
+	(&lookFlags{}).add(own, &rootFlags{})
+	cmd.Flags().Visit(func(given *pflag.Flag) {
+		if own.Flags().Lookup(given.Name) != nil {
+			name = given.Name
+		}
+	})
+	return name
+}
+
+func (f *lookFlags) look() (view.Look, error) {
+	look := view.Look{Comparison: f.comparison, Swap: f.swap, Kept: f.kept, Side: f.side, Dropped: f.dropped, Fill: f.fill, Where: f.where, Confirm: f.yes,
+		Carried: f.carried, Partners: f.partners, Align: comparison.Alignment{By: f.align}}
+	if look.Comparison == "" {
+		look.Comparison = string(comparison.Full)
+	}
+	if f.noPartner != "" || f.blank != "" {
+		look.Labels = &view.Labels{NoPartner: f.noPartner, Blank: f.blank}
+	}
+	switch {
+	case len(f.prefix) == 1 && f.prefix[0] == "none":
+		look.Prefix = &[2]string{}
+	case len(f.prefix) == 2:
+		look.Prefix = &[2]string{f.prefix[0], f.prefix[1]}
+	case len(f.prefix) > 0:
+		return look, wrongRequest("--prefix takes two, one for each side, as in log,invoice, or none")
+	}
+	for _, text := range f.columns {
+		name, as, _ := strings.Cut(text, " as ")
+		look.Columns = append(look.Columns, comparison.Chosen{Column: strings.TrimSpace(name), As: strings.TrimSpace(as)})
+	}
+	for _, text := range f.sort {
+		by, err := parseSort(text)
+		if err != nil {
+			return look, err
+		}
+		look.Sort = append(look.Sort, by)
+	}
+	for _, text := range f.pairs {
+		p, err := parsePair("--pair", text, "as")
+		if err != nil {
+			return look, err
+		}
+		if len(p.readings) > 0 {
+			return look, wrongRequest("--pair %q has readings; whole records are compared as they are, and only a type can be stated, as in: as decimal", text)
+		}
+		l, r := p.columns.On()
+		look.Align.Pairs = append(look.Align.Pairs, comparison.AlignedPair{Left: l, Right: r, As: p.options["as"]})
+	}
+	return look, nil
+}
+
+// parseSort reads "NAME", with "desc", "blanks first" and "as TYPE" behind it, in any order.
+func parseSort(text string) (view.SortBy, error) {
+	by := view.SortBy{Column: strings.TrimSpace(text)}
+	for {
+		rest := by.Column
+		if name, ok := strings.CutSuffix(rest, " desc"); ok {
+			by.Descending, by.Column = true, name
+		} else if name, ok := strings.CutSuffix(rest, " blanks first"); ok {
+			by.BlanksFirst, by.Column = true, name
+		} else if at := strings.LastIndex(rest, " as "); at > 0 && by.As == "" {
+			name, _, _ := strings.Cut(rest[at+4:], " ")
+			if !slices.Contains(typing.Names, name) {
+				return by, wrongRequest("--sort %q: %q is no type; write one of %s", text, name, strings.Join(typing.Names, ", "))
+			}
+			by.As, by.Column = rest[at+4:], rest[:at]
+		}
+		if by.Column = strings.TrimSpace(by.Column); by.Column == rest {
+			return by, nil
+		}
+	}
+}
+
+// shownRow writes a row for people: – stands where there is no partner, (blank) where a value is blank.
+func shownRow(r *view.Rows, row *view.Row) []string {
+	var out []string
+	for i, c := range r.Columns {
+		switch cell := row.Cells[i]; {
+		case c.Side == "left" && row.Left == 0, c.Side == "right" && row.Right == 0:
+			out = append(out, "–")
+		case cell == nil, *cell == "", slices.Contains(row.Markers, i):
+			out = append(out, "(blank)")
+		default:
+			out = append(out, *cell)
+		}
+	}
+	return out
+}
+
+// plainRow writes a row for programs.
+func plainRow(row *view.Row) []string {
+	var out []string
+	for _, cell := range row.Cells {
+		if cell == nil {
+			cell = new(string)
+		}
+		out = append(out, *cell)
+	}
+	return out
+}
+
+// leftOut says what a filter has left out, or nothing.
+func leftOut(l *view.LeftOut) string {
+	if l == nil || l.Rows == 0 {
+		return ""
+	}
+	text := "the filter leaves out " + countOf(l.Rows, "row")
+	if l.Lonely > 0 {
+		text += fmt.Sprintf(", %s of them without a partner", countOf(l.Lonely, "row"))
+	}
+	if l.Undecided > 0 {
+		text += fmt.Sprintf("; for %s it could not be decided (%s)", countOf(l.Undecided, "row"), l.Why)
+	}
+	return text
+}

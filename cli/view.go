@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/client"
+	"twinsieve/core/tray"
+	"twinsieve/formats/sievefile"
+	"twinsieve/service/view"
+)
+
+func newView(root *rootFlags) *cobra.Command {
+	f := &lookFlags{}
+	var from int64
+	var limit int
+	var totals bool
+	var save string
+	cmd := &cobra.Command{
+		Use:   "view [RUN | SIEVE | FILE" + sievefile.Ending + "]",
+		Short: "Look at the rows of a comparison: of a run, or of a sieve that is not saved",
+		Long: `Look at the rows of a comparison. A run is named by its number; a sieve's name stands for its newest run. A sieve file, or the
+options of a sieve, are compared over the newest snapshots without a run, and nothing is saved.
+
+– stands where there is no partner, (blank) where a value is blank. With --save, the rows become a record set, which can be a
+side of another sieve; a run of that one brings the whole chain up to date.`,
+		Example: `  twinsieve view "Berth billing" --comparison left-anti --columns call_no,service_date,amount_due --sort "amount_due desc"
+  twinsieve view "Berth billing" --comparison inner --where 'number(Amount) > number(amount_due)' --totals
+  twinsieve view berth-billing.sieve.yaml --comparison full --swap
+  twinsieve view "Berth billing" --comparison intersect --pair service_code=Svc --pair "amount_due=Amount: as decimal"
+  twinsieve view "Berth billing" --comparison inner --columns "Invoice,call_no,amount_due as due" --save billed-services`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			a, err := f.ask(cmd, c, args)
+			if err != nil {
+				return err
+			}
+			if save != "" {
+				return saveRows(cmd, c, newPrinter(cmd, root.output), a, save)
+			}
+			bar := newProgress(cmd.ErrOrStderr())
+			rows, err := c.Rows(cmd.Context(), a, from, limit, func(j view.Job) {
+				if j.Stage != "" {
+					bar.set(j.Stage, j.Done, j.Total)
+				}
+			})
+			bar.done()
+			if err != nil {
+				return lookFailed(err)
+			}
+			var sums *view.Totals
+			if totals {
+				job, err := c.RowTotals(cmd.Context(), a)
+				result, err := wait(cmd, c, job, err)
+				if err != nil {
+					return err
+				}
+				sums = result.Totals
+			}
+			return printRows(newPrinter(cmd, root.output), &rows, sums)
+		},
+	}
+	f.add(cmd, root)
+	cmd.Flags().Int64Var(&from, "from", 0, "how many rows to pass over")
+	cmd.Flags().IntVar(&limit, "limit", 20, "how many rows")
+	cmd.Flags().BoolVar(&totals, "totals", false, "add up the number columns of all rows")
+	cmd.Flags().StringVar(&save, "save", "", "make a record set of this name of all rows")
+	return cmd
+}
+
+// lookFailed names the option that confirms where that is what is wanted.
+func lookFailed(err error) error {
+	if p, ok := err.(*view.Problem); ok && view.Multiplies.Is(p) {
+		text := p.Detail
+		for _, fault := range p.Faults[1:] {
+			text += " Worst: " + fault.What + "."
+		}
+		return wrongRequest("%s State --yes to have them all the same", text)
+	}
+	return fromService(err)
+}
+
+// saveRows makes a record set of rows.
+func saveRows(cmd *cobra.Command, c *client.Client, p *printer, a view.Ask, name string) error {
+	if a.Run == 0 {
+		return wrongRequest("a record set is made of a run's rows, so that they can be made again; save the sieve and run it first")
+	}
+	run, err := c.RunHead(cmd.Context(), a.Run)
+	if err != nil {
+		return fromService(err)
+	}
+	source := view.SourceRef{Place: view.Place{Result: &view.ResultRef{Sieve: run.Sieve, Run: run.ID, Look: a.Look}}}
+	job, err := c.Load(cmd.Context(), name, view.Recipe{Source: source})
+	result, err := wait(cmd, c, job, err)
+	if err != nil {
+		return err
+	}
+	if p.form == "json" {
+		return p.json(result.Set)
+	}
+	fmt.Fprintf(p.out, "%s: snapshot %d with %s, from run %d of %s\n", name, result.Set.Snapshot.Number, countOf(result.Set.Snapshot.Records, "record"), run.Number, run.Sieve)
+	return nil
+}
+
+func printRows(p *printer, r *view.Rows, totals *view.Totals) error {
+	var headings []string
+	var rows [][]string
+	var numeric []int
+	for i, c := range r.Columns {
+		name := c.Name
+		if p.form == "table" && c.Side == "left" {
+			name = p.paint(tray.Left, name)
+		} else if p.form == "table" && c.Side == "right" {
+			name = p.paint(tray.Right, name)
+		}
+		headings = append(headings, name)
+		if c.Number {
+			numeric = append(numeric, i)
+		}
+	}
+	for i := range r.Rows {
+		if p.form == "table" {
+			rows = append(rows, shownRow(r, &r.Rows[i]))
+		} else {
+			rows = append(rows, plainRow(&r.Rows[i]))
+		}
+	}
+	if p.form != "table" {
+		return p.rows(headings, rows, struct {
+			*view.Rows
+			Totals *view.Totals `json:"totals,omitempty"`
+		}{r, totals})
+	}
+	fmt.Fprintf(p.out, "%s\n", p.bold(r.Sentence))
+	for _, w := range r.Warnings {
+		fmt.Fprintf(p.out, "look: %s\n", w)
+	}
+	if text := leftOut(r.Left); text != "" {
+		fmt.Fprintln(p.out, text)
+	}
+	fmt.Fprintln(p.out)
+	if totals != nil && len(totals.Columns) > 0 {
+		foot := make([]string, len(r.Columns))
+		for _, t := range totals.Columns {
+			for i, c := range r.Columns {
+				if c.Name == t.Column {
+					foot[i] = "Σ " + amountText(t.Sum, placesOf(t.Sum))
+				}
+			}
+		}
+		rows = append(rows, foot)
+	}
+	p.table(headings, rows, numeric...)
+	shown := "no rows"
+	if n := int64(len(r.Rows)); n > 0 {
+		shown = fmt.Sprintf("rows %s to %s of %s", p.count(r.First+1), p.count(r.First+n), p.count(r.Total))
+	}
+	fmt.Fprintln(p.out, shown)
+	if next := r.First + int64(len(r.Rows)); next < r.Total && len(r.Rows) > 0 {
+		fmt.Fprintf(p.out, "there is more: --from %d\n", next)
+	}
+	if totals != nil {
+		for _, t := range totals.Columns {
+			if t.Unreadable > 0 {
+				fmt.Fprintf(p.out, "%s: %s unreadable and in no sum\n", t.Column, countOf(t.Unreadable, "value"))
+			}
+		}
+	}
+	return nil
+}
+
+// exportRows hands the rows of a comparison over.
+func exportRows(cmd *cobra.Command, c *client.Client, f *lookFlags, args []string, out string, form client.Format) error {
+	a, err := f.ask(cmd, c, args)
+	if err != nil {
+		return err
+	}
+	return toFile(cmd, out, func(w io.Writer) error { return lookFailed(c.ExportRows(cmd.Context(), a, form, w)) })
+}
