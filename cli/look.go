@@ -23,6 +23,7 @@ type lookFlags struct {
 	kept       string
 	side       string
 	dropped    bool
+	tray       string
 	fill       bool
 	align      string
 	pairs      []string
@@ -48,6 +49,7 @@ func (f *lookFlags) add(cmd *cobra.Command, root *rootFlags) {
 	flags.StringVar(&f.kept, "kept", "", "of separate, what is kept: left, right, inner or full (default: full)")
 	flags.StringVar(&f.side, "side", "", "of separate, and with --dropped: whose records, left or right (default: left)")
 	flags.BoolVar(&f.dropped, "dropped", false, "instead of the rows, the records of the side that are in none of them")
+	flags.StringVar(&f.tray, "in-tray", "", "instead of a comparison's rows, what lies in a tray; with --side for whose records")
 	flags.BoolVar(&f.fill, "fill", false, "of by-position: fill the shorter side")
 	flags.StringVar(&f.align, "align", "", "of set logic, which columns are held against each other: position or name (default: position)")
 	flags.StringArrayVar(&f.pairs, "pair", nil, "of set logic, a pair of columns: LEFT=RIGHT, or LEFT=RIGHT: as decimal")
@@ -111,7 +113,7 @@ func (f *lookFlags) stray(cmd *cobra.Command) (name string) {
 }
 
 func (f *lookFlags) look() (view.Look, error) {
-	look := view.Look{Comparison: f.comparison, Swap: f.swap, Kept: f.kept, Side: f.side, Dropped: f.dropped, Fill: f.fill, Where: f.where, Confirm: f.yes,
+	look := view.Look{Comparison: f.comparison, Swap: f.swap, Kept: f.kept, Side: f.side, Dropped: f.dropped, Tray: f.tray, Fill: f.fill, Where: f.where, Confirm: f.yes,
 		Carried: f.carried, Partners: f.partners, Align: comparison.Alignment{By: f.align}}
 	if look.Comparison == "" {
 		look.Comparison = string(comparison.Full)

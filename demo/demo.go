@@ -32,22 +32,27 @@ const (
 	ServiceLog = "service-log"
 	Invoices   = "invoices"
 	Receipts   = "bank-receipts"
+	Logged     = "logged-invoices" // a result: the invoices that have a service in the log
 
 	ServiceLogFile = ServiceLog + ".csv"
 	InvoicesFile   = Invoices + ".csv"
 	ReceiptsFile   = Receipts + ".csv"
 	BillingFile    = "berth-billing.sieve.yaml"
 	PaymentsFile   = "invoice-payments.sieve.yaml"
+	SettledFile    = "settled-services.sieve.yaml"
 	PlantedFile    = "planted.json"
 )
 
-// Billing and Payments are the texts of the scenario's sieve files: the service log against the invoices, and the
-// invoices against the bank's receipts.
+// Billing, Payments and Settled are the texts of the scenario's sieve files: the service log against the invoices, the
+// invoices against the bank's receipts, and the same for only those invoices that have a service in the log: [Logged], the
+// right-semi of Billing.
 var (
 	//go:embed berth-billing.sieve.yaml
 	Billing []byte
 	//go:embed invoice-payments.sieve.yaml
 	Payments []byte
+	//go:embed settled-services.sieve.yaml
+	Settled []byte
 )
 
 // Options choose a scenario. The zero value is the demo.
@@ -61,6 +66,7 @@ type Planted struct {
 	Seed     uint64         `json:"seed"`
 	Billing  Outcome        `json:"billing"`  // of the sieve Billing
 	Payments Outcome        `json:"payments"` // of the sieve Payments
+	Settled  Outcome        `json:"settled"`  // of the sieve Settled
 	Quays    map[string]int `json:"quays"`    // records in each quay's log
 	Cases    []Case         `json:"cases"`
 }
@@ -107,7 +113,7 @@ func (s *Scenario) Write(dir string) error {
 		return err
 	}
 	files := map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, ReceiptsFile: s.Receipts,
-		BillingFile: Billing, PaymentsFile: Payments, PlantedFile: append(planted, '\n')}
+		BillingFile: Billing, PaymentsFile: Payments, SettledFile: Settled, PlantedFile: append(planted, '\n')}
 	maps.Copy(files, s.Quays)
 	for name, content := range files {
 		if err := os.WriteFile(filepath.Join(dir, name), content, 0o644); err != nil {
@@ -130,7 +136,11 @@ type service struct {
 // logged is a line of the service log; billed is a line of the invoices. Their texts are as they stand in the files.
 type logged struct{ call, day, code, vessel, quay, amount, by string }
 
-type billed struct{ number, ship, call, day, code, amount, remark string }
+type billed struct {
+	number, ship, call, day, code, amount, remark string
+
+	unlogged bool // the log has no service of its key
+}
 
 // maker makes one scenario.
 type maker struct {
@@ -148,7 +158,7 @@ func New(o Options) *Scenario {
 		o.Services = 1090
 	}
 	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}}
-	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Quays: map[string]int{}}
+	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Settled: newOutcome(), Quays: map[string]int{}}
 	m.plant(o.Services)
 	return m.finish()
 }
@@ -233,6 +243,7 @@ func (m *maker) finish() *Scenario {
 	m.planted.Payments.Rejects[0] = m.planted.Billing.Rejects[1]
 	m.planted.Billing.add()
 	m.planted.Payments.add()
+	m.planted.Settled.add()
 	s.Planted = m.planted
 	return s
 }

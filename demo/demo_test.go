@@ -29,7 +29,7 @@ func TestSameSeedSameFiles(t *testing.T) {
 func TestStatementAddsUp(t *testing.T) {
 	for seed := range uint64(20) {
 		p := demo.New(demo.Options{Seed: seed}).Planted
-		for name, o := range map[string]demo.Outcome{"billing": p.Billing, "payments": p.Payments} {
+		for name, o := range map[string]demo.Outcome{"billing": p.Billing, "payments": p.Payments, "settled": p.Settled} {
 			for s := range 2 {
 				records, total := 0, demo.Crowns(0)
 				for at, n := range o.Trays[s] {

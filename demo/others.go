@@ -8,11 +8,11 @@ import (
 	"twinsieve/core/tray"
 )
 
-// receipts makes the bank's list of what was paid on the invoices, and states the outcome of the sieve Payments. An
-// invoice whose amount cannot be read is never paid.
+// receipts makes the bank's list of what was paid on the invoices, and states the outcomes of the sieves Payments and Settled.
+// An invoice whose amount cannot be read is never paid. What was paid on an invoice without a service is orphaned in Settled.
 func (m *maker) receipts() [][]string {
 	rows := [][]string{{"Receipt", "Booked", "Reference", "Paid"}}
-	o := &m.planted.Payments
+	o, settled := &m.planted.Payments, &m.planted.Settled
 	pay := func(reference string, amount Crowns) {
 		rows = append(rows, []string{fmt.Sprintf("B-%05d", len(rows)), fmt.Sprintf("%02d/04/2031", 1+m.rand.IntN(28)), reference, amount.String()})
 	}
@@ -23,36 +23,61 @@ func (m *maker) receipts() [][]string {
 		switch {
 		case !readable || kind < 4:
 			o.missing(amount)
+			if !r.unlogged {
+				settled.missing(amount)
+			}
 			counts["never paid"]++
 		case kind < 7:
 			pay(r.number, amount-10000)
 			o.pair(tray.Differing, amount, amount-10000)
+			if r.unlogged {
+				settled.orphaned(amount - 10000)
+			} else {
+				settled.pair(tray.Differing, amount, amount-10000)
+			}
 			counts["paid short"]++
 		case kind < 8:
 			pay(strings.ToLower(r.number), amount)
 			pay(r.number+" ", amount)
-			o.count(tray.Left, tray.Matched, amount)
-			o.count(tray.Right, tray.Matched, amount)
-			o.count(tray.Right, tray.Surplus, amount)
-			o.key(1, 2)
+			for _, of := range []*Outcome{o, settled} {
+				if of == settled && r.unlogged {
+					of.count(tray.Right, tray.Orphaned, amount)
+					of.count(tray.Right, tray.Orphaned, amount)
+					of.key(0, 2)
+					continue
+				}
+				of.count(tray.Left, tray.Matched, amount)
+				of.count(tray.Right, tray.Matched, amount)
+				of.count(tray.Right, tray.Surplus, amount)
+				of.key(1, 2)
+			}
 			counts["paid twice"]++
 		default:
 			pay(r.number, amount)
 			o.pair(tray.Matched, amount, amount)
+			if r.unlogged {
+				settled.orphaned(amount)
+				counts["paid without a service"]++
+			} else {
+				settled.pair(tray.Matched, amount, amount)
+			}
 		}
 	}
 	for n := range 2 + m.rand.IntN(3) {
 		pay(fmt.Sprintf("P%06d", 990001+n), 120000)
 		o.orphaned(120000)
+		settled.orphaned(120000)
 		counts["paid on an unknown invoice"]++
 	}
 	for range 2 + m.rand.IntN(3) {
 		pay("", 50000)
 		o.count(tray.Right, tray.Unkeyed, 50000)
+		settled.count(tray.Right, tray.Unkeyed, 50000)
 		counts["paid without a reference"]++
 	}
 	for _, c := range []Case{{Name: "never paid", Says: "missing among the receipts"}, {Name: "paid short", Says: "differing by 100 crowns"},
-		{Name: "paid twice", Says: "the second receipt is surplus"}, {Name: "paid on an unknown invoice", Says: "orphaned"}, {Name: "paid without a reference", Says: "unkeyed"}} {
+		{Name: "paid twice", Says: "the second receipt is surplus"}, {Name: "paid on an unknown invoice", Says: "orphaned"}, {Name: "paid without a reference", Says: "unkeyed"},
+		{Name: "paid without a service", Says: "orphaned where only invoices with a service in the log are settled"}} {
 		c.Times = counts[c.Name]
 		m.planted.Cases = append(m.planted.Cases, c)
 	}

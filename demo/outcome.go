@@ -79,4 +79,6 @@ func (o *Outcome) add() {
 	c["full-anti"] = c["left-anti"] + c["right-anti"]
 	c["full"] = c["inner"] + c["full-anti"]
 	c["cross"] = o.Records[0] * o.Records[1]
+	c["separate"] = o.Records[0] + o.Records[1]
+	c["by-position"] = max(o.Records[0], o.Records[1])
 }

@@ -103,7 +103,7 @@ func (m *maker) plantLonely() {
 	})
 	m.times("invoice without a service", "orphaned", 6, func() {
 		s := m.service()
-		m.bill(s)
+		m.bill(s).unlogged = true
 		m.planted.Billing.orphaned(s.amount)
 	})
 	slip := func(name, says string, least int, change func(s *service) bool) {
@@ -113,7 +113,7 @@ func (m *maker) plantLonely() {
 				bill := s
 				if change(&bill) && m.take(bill) {
 					m.log(s)
-					m.bill(bill)
+					m.bill(bill).unlogged = true
 					m.planted.Billing.part(s.amount, bill.amount)
 					return
 				}
@@ -132,7 +132,8 @@ func (m *maker) plantLonely() {
 	m.times("letter that looks alike", "a Cyrillic letter in the invoice's call number: missing and orphaned", 2, func() {
 		s := m.service()
 		m.log(s)
-		m.bill(s).call = fmt.Sprintf("\u041cW-%d", s.call)
+		r := m.bill(s)
+		r.call, r.unlogged = fmt.Sprintf("\u041cW-%d", s.call), true
 		m.planted.Billing.part(s.amount, s.amount)
 	})
 }
@@ -151,12 +152,14 @@ func (m *maker) plantUnkeyed() {
 	})
 	m.times("blank service code on the invoice", "unkeyed", 3, func() {
 		s := m.service()
-		m.bill(s).code = ""
+		r := m.bill(s)
+		r.code, r.unlogged = "", true
 		m.planted.Billing.count(tray.Right, tray.Unkeyed, s.amount)
 	})
 	m.times("impossible date on the invoice", "unreadable, so unkeyed", 2, func() {
 		s := m.service()
-		m.bill(s).day = "31.02.2031"
+		r := m.bill(s)
+		r.day, r.unlogged = "31.02.2031", true
 		m.planted.Billing.count(tray.Right, tray.Unkeyed, s.amount)
 	})
 }

@@ -102,9 +102,18 @@ func (v *Service) settle(ctx context.Context, m *matched, look view.Look) (*look
 	default:
 		return nil, badLook("side", "%q is no side; write left or right", look.Side)
 	}
+	if look.Tray != "" {
+		if l.choice.Tray, err = tray.Parse(look.Tray); err != nil {
+			return nil, badLook("tray", "%s", err)
+		}
+		l.choice.ByTray = true
+		if look.Dropped || !l.choice.Tray.Paired() && !l.choice.Tray.On(l.choice.Side) {
+			return nil, badLook("tray", "no record of the %s side lies in the tray %s", l.choice.Side, l.choice.Tray)
+		}
+	}
 	apart := name == comparison.Separate
 	switch {
-	case look.Side != "" && !apart && !look.Dropped:
+	case look.Side != "" && !apart && !look.Dropped && look.Tray == "":
 		return nil, badLook("side", "a side is named only for separate, and for what a comparison drops; %s has rows of its own", name)
 	case look.Dropped && !name.Yields(l.choice.Side):
 		return nil, badLook("side", "%s shows no columns of the %s side, so it drops nothing of it", name, l.choice.Side)
@@ -123,21 +132,28 @@ func (v *Service) settle(ctx context.Context, m *matched, look view.Look) (*look
 // settleSize refuses what would multiply beyond the limit, and sides that do not stand side by side.
 func (l *looking) settleSize() error {
 	name := l.choice.Comparison
-	if name.IsWhole() || l.Dropped {
+	if name.IsWhole() || l.Dropped || l.choice.ByTray {
 		return nil
 	}
 	count := comparison.CountOf(&l.index.Totals, name)
+	if name == comparison.Separate {
+		return nil // nothing multiplies
+	}
 	records := l.index.Totals.Records
 	for _, s := range tray.Sides {
 		records[s] -= l.index.Totals.Trays[s][tray.Excluded]
 	}
 	if name == comparison.ByPosition && records[0] != records[1] && !l.Fill {
-		return badLook("comparison", "%s has %s and %s %s, so they do not stand side by side; have the shorter side filled, or filter before",
+		return badLook("comparison", "the sides do not stand side by side: %s has %s and %s %s; have the shorter side filled, or filter before",
 			l.sets[0], countOf(records[0]), l.sets[1], countOf(records[1]))
 	}
 	if count.Rows > confirmRows && count.Rows > 2*(records[0]+records[1]) && !l.Confirm {
 		why := fmt.Sprintf("%s would show %s: %s of %s with %s of %s", name, rowsOf(count.Rows), countOf(records[0]), l.sets[0], countOf(records[1]), l.sets[1])
-		return view.Multiplies.New(why+". Confirm that this is wanted, or filter before.", view.Fault{Where: "comparison", What: why})
+		where := "key"
+		if name == comparison.Cross {
+			where = "comparison"
+		}
+		return view.Multiplies.New(why+". Confirm that this is wanted, or filter before.", view.Fault{Where: where, What: why})
 	}
 	return nil
 }
@@ -148,7 +164,7 @@ func rowsOf(n int64) string { return words.Count(n, "row") }
 
 // settleColumns settles which columns the rows have, and which are shown.
 func (l *looking) settleColumns() (err error) {
-	if l.choice.Comparison.IsWhole() {
+	if l.choice.Comparison.IsWhole() && !l.choice.ByTray {
 		if l.aligned, err = l.Align.Align(l.sheets); err != nil {
 			return misfit(err)
 		}
@@ -190,9 +206,9 @@ func namesOf(chosen []comparison.Chosen) (names []string) {
 
 // elsewhere adds to an error about columns what is to be done where they are those of a side that is not shown.
 func (l *looking) elsewhere(err error, names ...string) string {
+	own, one := l.choice.OneSide()
 	for _, s := range tray.Sides {
-		one := l.choice.Dropped || l.choice.Comparison == comparison.Separate
-		if one && s == l.choice.Side || !one && l.choice.Comparison.Yields(s) {
+		if !one || s == own {
 			continue
 		}
 		for _, name := range names {
@@ -385,7 +401,7 @@ func (l *looking) grouped() *comparison.Groups {
 
 // distinct are the groups where rows are distinct whole records, whose text is that of all their equals.
 func (l *looking) distinct() *comparison.Groups {
-	if l.choice.Comparison.Distinct() && !l.Dropped {
+	if l.wholes != "" && l.choice.Comparison.Distinct() && !l.Dropped {
 		return l.grouped()
 	}
 	return nil
@@ -440,7 +456,7 @@ func (l *looking) rows() *comparison.Rows { return l.rowsOf(l.wholes, l.choice, 
 
 // count is what the look's comparison has without a filter.
 func (l *looking) count() comparison.Count {
-	if !l.choice.Comparison.IsWhole() {
+	if l.wholes == "" {
 		return comparison.CountOf(&l.index.Totals, l.choice.Comparison)
 	}
 	counts := l.whole().counts

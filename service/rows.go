@@ -90,7 +90,7 @@ func (v *Service) prepare(ctx context.Context, j *job, m *matched, p *planned, l
 // withWorst adds the keys that multiply most to the problem that a comparison multiplies.
 func (v *Service) withWorst(ctx context.Context, m *matched, err error) error {
 	p := new(view.Problem)
-	if !errors.As(err, &p) || !view.Multiplies.Is(p) {
+	if !errors.As(err, &p) || !view.Multiplies.Is(p) || p.Faults[0].Where != "key" {
 		return err
 	}
 	list, _, wrong := match.Repeated(ctx, m.Plan, m.index, m.tables, 5)
@@ -222,7 +222,7 @@ func (l *looking) typeOf(c *comparison.Column) typing.Type {
 // warnings are what a person should look at.
 func (l *looking) warnings() []string {
 	out := []string{}
-	if l.choice.Comparison.IsWhole() {
+	if l.wholes != "" {
 		t := &l.whole().groups.Index().Totals
 		for s, n := range [2]int64{t.Trays[0][tray.Unkeyed], t.Trays[1][tray.Unkeyed]} {
 			if n > 0 {
@@ -230,7 +230,7 @@ func (l *looking) warnings() []string {
 			}
 		}
 	}
-	if n := l.selves(); n > 0 && !l.choice.Comparison.IsWhole() {
+	if n := l.selves(); n > 0 && l.wholes == "" {
 		out = append(out, words.Selves(l.sets[0], n))
 	}
 	return out

@@ -46,20 +46,15 @@ type Naming struct {
 // record of one side, the presence columns. side is whose columns a [Separate] comparison's table has. Of set logic they are the
 // aligned columns, named as on the left.
 func ColumnsOf(c Choice, columns [2][]string, aligned []Aligned, naming Naming) ([]Column, error) {
-	if c.Dropped || c.Comparison == Separate {
-		return oneSide(c.Side, columns), nil
+	if s, one := c.OneSide(); one {
+		return oneSide(s, columns), nil
 	}
-	if c.Comparison.IsWhole() {
+	if c.Comparison.IsWhole() && !c.ByTray {
 		var out []Column
 		for _, a := range aligned {
 			out = append(out, Column{Name: columns[0][a.Column[0]], From: a.Column})
 		}
 		return out, nil
-	}
-	for _, s := range tray.Sides {
-		if !c.Comparison.Yields(s.Other()) {
-			return oneSide(s, columns), nil
-		}
 	}
 	prefixes := naming.Sets
 	switch {
@@ -88,7 +83,7 @@ func ColumnsOf(c Choice, columns [2][]string, aligned []Aligned, naming Naming) 
 	if naming.Prefix != nil && prefixes[0] == prefixes[1] && len(clashing) > 0 {
 		return nil, fmt.Errorf("both sides have %s, so their columns cannot do without different prefixes", quoted(clashing))
 	}
-	if c.Comparison.Lonely() {
+	if c.Comparison.Lonely() && !c.ByTray {
 		sets := naming.Sets
 		if sets[0] == sets[1] {
 			sets = [2]string{"left", "right"}

@@ -20,6 +20,8 @@ type Choice struct {
 	Kept       Kept      // of Separate: what is kept
 	Side       tray.Side // of Separate: whose table; with Dropped: whose records
 	Dropped    bool      // instead of the rows, the records of a side that are in none of them
+	ByTray     bool      // instead of a comparison's rows, the records that lie in a tray: pairs side by side, others of Side
+	Tray       tray.Tray
 }
 
 // Rows are the rows of a comparison in default order. They may be read from several goroutines at once.
@@ -35,6 +37,9 @@ type part interface {
 
 // NewRows finds where the rows of a comparison are. No row is made.
 func NewRows(g *Groups, c Choice) *Rows {
+	if c.ByTray {
+		return &Rows{[]part{g.inTray(c)}}
+	}
 	if c.Dropped {
 		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.Keeps(c.Side, row) && g.Appears(c, c.Side, row) == 0 })}}
 	}
@@ -68,6 +73,9 @@ func RecordsOf(g *Groups, s tray.Side, wanted func(row uint32) bool) *Rows {
 
 // Appears is in how many rows of a comparison a record of side s is. Of [ByPosition] it is taken that the shorter side is filled.
 func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
+	if c.ByTray {
+		return g.appearsInTray(c, s, row)
+	}
 	if !g.Keeps(s, row) {
 		return 0
 	}

@@ -447,5 +447,6 @@ func (c *oracleCase) count(a *oracleAnswer, kept [2]int64) {
 		"full": inner + kept[0] - semi[0] + kept[1] - semi[1], "left-semi": semi[0], "right-semi": semi[1],
 		"left-anti": kept[0] - semi[0], "right-anti": kept[1] - semi[1],
 		"full-anti": kept[0] - semi[0] + kept[1] - semi[1], "cross": kept[0] * kept[1],
+		"separate": kept[0] + kept[1], "by-position": max(kept[0], kept[1]),
 	}
 }

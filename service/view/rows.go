@@ -12,6 +12,7 @@ type Look struct {
 	Kept       string               `json:"kept,omitempty" yaml:"kept,omitempty" enum:"left,right,inner,full" description:"Of separate: what is kept; full where not stated."`
 	Side       string               `json:"side,omitempty" yaml:"side,omitempty" enum:"left,right" description:"Of separate, and of what is dropped: whose table it is; left where not stated."`
 	Dropped    bool                 `json:"dropped,omitempty" yaml:"dropped,omitempty" description:"Instead of the rows, the records of the side that are in none of them."`
+	Tray       string               `json:"tray,omitempty" yaml:"tray,omitempty" enum:"matched,differing,missing,orphaned,surplus,unkeyed,excluded" description:"Instead of the comparison's rows, what lies in a tray: pairs side by side, or records of the side."`
 	Fill       bool                 `json:"fill,omitempty" yaml:"fill,omitempty" description:"Of by-position: the shorter side is filled."`
 	Align      comparison.Alignment `json:"align,omitzero" yaml:"align,omitempty" description:"Of set logic: which columns are held against each other."`
 	Columns    []comparison.Chosen  `json:"columns,omitempty" yaml:"columns,omitempty" description:"The columns shown, in this order; all where none is named."`

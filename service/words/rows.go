@@ -34,6 +34,12 @@ func Rows(l Looked) string {
 	}
 	lone := [2]int64{l.Kept[0] - l.Semi[0], l.Kept[1] - l.Semi[1]}
 	rows := Count(l.Count.Rows, "row")
+	if l.Choice.ByTray {
+		if l.Choice.Tray.Paired() {
+			return fmt.Sprintf("The pairs of %s and %s that are %s.", names[0], names[1], l.Choice.Tray)
+		}
+		return fmt.Sprintf("The records of %s that are %s.", names[l.Choice.Side], l.Choice.Tray)
+	}
 	if l.Choice.Dropped {
 		s := l.Choice.Side
 		return fmt.Sprintf("The %s of %s that %s leaves out.", Count(l.Count.Dropped[s], "record"), names[s], l.Choice.Comparison)

@@ -1793,6 +1793,11 @@ export interface components {
             sort?: components["schemas"]["SortBy"][];
             /** @description The sides are exchanged; nothing saved is changed. */
             swap?: boolean;
+            /**
+             * @description Instead of the comparison's rows, what lies in a tray: pairs side by side, or records of the side.
+             * @enum {string}
+             */
+            tray?: "matched" | "differing" | "missing" | "orphaned" | "surplus" | "unkeyed" | "excluded";
             /** @description Expression over the comparison's columns: only rows for which it holds. */
             where?: string;
         };
