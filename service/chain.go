@@ -349,6 +349,19 @@ func (v *Service) Chain(ctx context.Context, name string) (*view.Chain, error) {
 			place(node{set: set})
 		}
 	}
+	// What is made from nothing stands just before what is made from it.
+	for n := range level {
+		if len(l.parents(n)) > 0 {
+			continue
+		}
+		next := 0
+		for child, at := range level {
+			if slices.Contains(l.parents(child), n) && (next == 0 || at < next) {
+				next = at
+			}
+		}
+		level[n] = max(next-1, 0)
+	}
 	return v.drawn(ctx, l, level)
 }
 

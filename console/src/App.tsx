@@ -11,6 +11,8 @@ import { Report } from './pages/Report';
 import { Reports } from './pages/Reports';
 import { SetPage } from './pages/SetPage';
 import { Sets } from './pages/Sets';
+import { RunRows } from './pages/RunRows';
+import { Stack } from './pages/Stack';
 import { Settings } from './pages/Settings';
 import { Sieves } from './pages/Sieves';
 import { Trace } from './pages/Trace';
@@ -76,11 +78,13 @@ export function App() {
               <Route path="/" element={<Navigate to="/reports" replace />} />
               <Route path="/sets" element={<Sets />} />
               <Route path="/sets/:name" element={<SetPage />} />
+              <Route path="/stack" element={<Stack />} />
               <Route path="/sieves" element={<Sieves />} />
               <Route path="/sieves/new" element={<Workbench />} />
               <Route path="/sieves/of/:name" element={<Workbench />} />
               <Route path="/sieves/of/:name/crosswalk" element={<CrosswalkPage />} />
               <Route path="/trace" element={<Trace />} />
+              <Route path="/reports/:run/rows" element={<RunRows />} />
               <Route path="/reports/:run/near" element={<NearMatches />} />
               <Route path="/reports" element={<Reports />} />
               <Route path="/reports/:run" element={<Report />} />

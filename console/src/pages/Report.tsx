@@ -91,6 +91,9 @@ function ReportOf({ run }: { run: Run }) {
               Near matches
             </Button>
           )}
+          <Button onClick={() => void navigate(`/reports/${run.id}/rows`)} role="link">
+            Rows
+          </Button>
           <HandOver what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>

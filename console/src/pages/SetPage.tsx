@@ -1,7 +1,7 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Button, Table, Tabs, Upload } from 'antd';
-import { useParams } from 'react-router';
-import { answer, api, type SourceRef } from '../api/client';
+import { Link, useParams } from 'react-router';
+import { answer, api, type Snapshot, type SourceRef } from '../api/client';
 import { reload, send } from '../api/intake';
 import { useJob } from '../api/useJob';
 import { Cell } from '../parts/Cell';
@@ -10,6 +10,7 @@ import { count, when } from '../parts/format';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { JobBar } from '../parts/JobBar';
+import { Origins } from '../parts/Origins';
 import { Changed } from '../set/Changed';
 import { Computed } from '../set/Computed';
 import { Profile } from '../set/Profile';
@@ -58,6 +59,7 @@ export function SetPage() {
         </p>
       ))}
       <Changed name={name} snapshot={s.number} />
+      <MadeFrom snapshot={s} />
       <Tabs
         items={[
           { key: 'profile', label: 'Profile', children: <Profile name={name} snapshot={s.number} /> },
@@ -78,9 +80,50 @@ export function SetPage() {
   );
 }
 
+/** What a record set was made from, where it was made from others. */
+function MadeFrom({ snapshot: s }: { snapshot: Snapshot }) {
+  const { parents, run, origins } = s.findings;
+  const sieve = s.recipe?.source.result?.sieve;
+  if (!parents?.length && !origins?.length) return null;
+  return (
+    <>
+      {parents && parents.length > 0 && (
+        <p className="say" data-testid="made-from">
+          {sieve ? (
+            <>
+              Rows of <Link to={`/sieves/of/${encodeURIComponent(sieve)}`}>{sieve}</Link>
+              {run ? (
+                <>
+                  , <Link to={`/reports/${run}`}>report {run}</Link>
+                </>
+              ) : null}
+              , made from{' '}
+            </>
+          ) : (
+            'Made from '
+          )}
+          {parents.map((p, i) => (
+            <span key={p.set}>
+              {i > 0 && ', '}
+              <Link to={`/sets/${encodeURIComponent(p.set)}`}>{p.set}</Link> snapshot {p.snapshot}
+            </span>
+          ))}
+          . A run of a sieve over it makes it anew where it is not up to date.
+        </p>
+      )}
+      {origins && origins.length > 0 && (
+        <div className="panel" style={{ maxWidth: 620 }}>
+          <Origins origins={origins.map((o) => ({ label: o.text, records: o.records }))} />
+        </div>
+      )}
+    </>
+  );
+}
+
 /** Whether a source can be read again without being sent. */
 const byItself = (source?: SourceRef) =>
-  !!source && (source.stack ?? [source]).every((place) => !!place.path || !!place.connection);
+  !!source &&
+  (source.stack ?? [source]).every((place) => !!place.path || !!place.connection || !!place.set || !!place.result);
 
 /** Loading the set again, and handing it over. */
 function Acts({ name, byItself, stacked }: { name: string; byItself: boolean; stacked?: number }) {

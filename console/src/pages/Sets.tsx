@@ -196,7 +196,8 @@ export function Sets() {
       )}
       {(sets.data?.length ?? 0) >= 2 && (
         <p className="say" style={{ marginTop: 12 }}>
-          Next: <Link to="/sieves/new">say what makes two of their records the same</Link>.
+          Next: <Link to="/sieves/new">say what makes two of their records the same</Link>, or{' '}
+          <Link to="/stack">stack several of them as one</Link>.
         </p>
       )}
     </>

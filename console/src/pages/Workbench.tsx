@@ -10,25 +10,34 @@ import {
   type Counts,
   type Definition,
   type Job,
+  type Look,
   type SetView,
   type Sieve,
 } from '../api/client';
 import { follow } from '../api/jobs';
 import { useSets } from '../api/queries';
-import { CountBoard } from '../parts/CountBoard';
+import { ChainPicture } from '../parts/ChainPicture';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { Trays } from '../parts/Trays';
+import { AlignChoice } from '../rows/AlignChoice';
+import { Apart } from '../rows/Apart';
+import { turned, wholes } from '../rows/look';
+import { RowsPanel } from '../rows/RowsPanel';
+import { SaveRows } from '../rows/SaveRows';
 import { Beside } from '../workbench/Beside';
+import { Board } from '../workbench/Board';
 import { Causes } from '../workbench/Causes';
 import { complete, empty, faultAt, placed, swapped } from '../workbench/definition';
 import { Diagnose } from '../workbench/Diagnose';
+import { FlowPicture } from '../workbench/FlowPicture';
 import { Proposals } from '../workbench/Proposals';
 import { Repeated } from '../parts/Repeated';
 import { FieldRow, KeyRow } from '../workbench/rows';
 import { Rules } from '../workbench/Rules';
 import { useCounts } from '../workbench/useCounts';
+import { useWhole } from '../workbench/useWhole';
 
 type Remedy = { applied: Definition; remedy: string };
 
@@ -242,19 +251,111 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
             <Beside before={remedied.before} after={counting.counts} what={remedied.what} />
           )}
           <Diagnose draft={draft} apply={(cause: Cause) => cause.applied && apply(cause.applied, cause.remedy ?? '')} />
+          <Comparisons
+            draft={draft}
+            counts={counting.counts}
+            before={counting.before}
+            columns={[left?.snapshot.columns ?? [], right?.snapshot.columns ?? []]}
+            unsaved={dirty || !saved.name}
+          />
           <div className="two">
-            <CountBoard summary={counting.counts.summary} />
-            <div>
-              <Causes counts={counting.counts} />
-              <Repeated repeated={counting.counts.repeated} />
-            </div>
+            <Causes counts={counting.counts} />
+            <Repeated repeated={counting.counts.repeated} />
           </div>
         </div>
       )}
+      {saved.name && <ChainPicture sieve={saved.name} />}
       {!counting.counts && !counting.error && !complete(draft) && (
         <p className="panel empty">
           Choose both record sets and a pair of columns; the counts of every comparison appear here as you go.
         </p>
+      )}
+    </>
+  );
+}
+
+/** The count board, the flow picture and the rows of the comparison that is chosen on them. */
+function Comparisons(p: {
+  draft: Definition;
+  counts: Counts;
+  before?: Counts;
+  columns: [string[], string[]];
+  unsaved: boolean;
+}) {
+  const [look, setLook] = useState<Look>({ comparison: 'full' });
+  const whole = useWhole(p.draft, look.align, true);
+  const choose = (to: Partial<Look>) => setLook((l) => turned(l, to));
+  const change = (part: Partial<Look>) => setLook((l) => ({ ...l, ...part }));
+  const sets = [p.draft.left, p.draft.right] as [string, string];
+  const names: [string, string] = sets[0] === sets[1] ? [`${sets[0]} (left)`, `${sets[1]} (right)`] : sets;
+  const counted = [...p.counts.summary.comparisons, ...(whole.whole?.counts ?? [])];
+  const ask = { definition: p.draft, look };
+  const unfit = wholes.includes(look.comparison) && (whole.whole?.misfits.length ?? 0) > 0;
+  return (
+    <>
+      <div className="bench">
+        <div>
+          <Board counts={p.counts} before={p.before} wholes={whole.whole?.counts} chosen={look} choose={choose} />
+          <div className="panel" data-testid="wholes">
+            <AlignChoice
+              align={look.align ?? {}}
+              left={p.columns[0]}
+              right={p.columns[1]}
+              suggested={whole.whole?.suggested ?? []}
+              change={(align) => change({ align })}
+            />
+            {whole.whole?.misfits.map((m) => (
+              <p key={m} className="missed" style={{ margin: '4px 0 0' }}>
+                {m}
+              </p>
+            ))}
+            <Fault error={whole.error} />
+          </div>
+        </div>
+        <FlowPicture
+          summary={p.counts.summary}
+          look={look}
+          count={counted.find((c) => c.comparison === look.comparison)}
+          names={names}
+          choose={choose}
+        />
+      </div>
+      {look.comparison === 'separate' && !look.tray && !look.dropped ? (
+        <Apart ask={ask} sets={names} keep={(kept) => change({ kept })} />
+      ) : (
+        !unfit && (
+          <RowsPanel
+            ask={ask}
+            change={change}
+            title={
+              <h2 style={{ margin: 0 }}>
+                {look.tray ?? look.comparison} {look.dropped && <small>dropped of the {look.side}</small>}
+              </h2>
+            }
+            acts={
+              <>
+                {look.comparison === 'by-position' && (
+                  <Button
+                    size="small"
+                    aria-pressed={look.fill ?? false}
+                    onClick={() => change({ fill: look.fill ? undefined : true })}
+                  >
+                    Fill the shorter side
+                  </Button>
+                )}
+                <SaveRows
+                  sieve={p.draft.name}
+                  look={look}
+                  disabled={
+                    p.unsaved
+                      ? 'Save the sieve first: a record set is made of what it finds, and made again when that changes.'
+                      : undefined
+                  }
+                />
+              </>
+            }
+          />
+        )
       )}
     </>
   );

@@ -53,6 +53,9 @@ export function Glyph({ tray }: { tray: string }) {
   );
 }
 
+/** The shapes of a tray's glyph, 16 wide and 15 high, for a picture that is being drawn. */
+export const glyphOf = (tray: string): ReactNode => glyphs[tray];
+
 export function Mark() {
   return (
     <svg viewBox="0 0 28 28" width="28" height="28" aria-hidden="true">

@@ -1,7 +1,8 @@
-import { Input, Select } from 'antd';
+import { Select } from 'antd';
 import type { Definition } from '../api/client';
 import { Choice } from '../parts/Choice';
-import { without } from './definition';
+import { FilterField } from '../rows/FilterField';
+import { complete, without } from './definition';
 import { Lookups } from './Lookups';
 
 const rules = [
@@ -16,17 +17,18 @@ const rules = [
 export function Rules({ draft, change }: { draft: Definition; change: (part: Partial<Definition>) => void }) {
   const where = (side: 'left' | 'right') => (
     <Choice label={`only ${side} records for which`}>
-      <Input
-        size="small"
-        className="mono"
-        style={{ width: 230 }}
-        aria-label={`filter of the ${side} side`}
+      <FilterField
+        width={230}
+        label={`filter of the ${side} side`}
         placeholder={side === 'left' ? 'quay == "Tar Quay"' : 'zero(Amount) > 0'}
         value={draft.where?.[side] ?? ''}
-        onChange={(event) => {
-          const next = without(draft.where ?? {}, side, event.target.value);
+        take={(text) => {
+          const next = without(draft.where ?? {}, side, text);
           change({ where: Object.keys(next).length ? next : undefined });
         }}
+        // A filter that is wrong, on either side, does not keep the other from being checked.
+        ask={complete(draft) ? { definition: { ...draft, where: undefined }, look: { comparison: 'full' } } : undefined}
+        side={side}
       />
     </Choice>
   );

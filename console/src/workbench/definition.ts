@@ -21,8 +21,15 @@ export function swapped(d: Definition): Definition {
     right: p.left,
     ...(p.readings && { readings: p.readings.map(turn) }),
   });
+  const rules: Record<string, string> = { 'refuse-left': 'refuse-right', 'refuse-right': 'refuse-left' };
+  const where = d.where && {
+    ...(d.where.right && { left: d.where.right }),
+    ...(d.where.left && { right: d.where.left }),
+  };
   return {
     ...d,
+    ...(where && { where }),
+    ...(d.repeats && { repeats: (rules[d.repeats] ?? d.repeats) as Definition['repeats'] }),
     left: d.right,
     right: d.left,
     key: d.key.map(part),

@@ -3,10 +3,13 @@ import { answer, api, ProblemError, type Counts, type Definition, type Job } fro
 import { follow } from '../api/jobs';
 import { complete } from './definition';
 
+/** The counts of a bench: those of its definition as it is, and those before the last change that was counted. */
+type State = { counts?: Counts; before?: Counts; of?: string; error?: unknown; job?: Job; busy: boolean };
+
 /** Counts a definition after each change; an earlier count of the same bench is given up. */
 export function useCounts(draft: Definition) {
   const bench = useId();
-  const [state, setState] = useState<{ counts?: Counts; error?: unknown; job?: Job; busy: boolean }>({ busy: false });
+  const [state, setState] = useState<State>({ busy: false });
   const text = JSON.stringify({ ...draft, name: '' });
   const [page] = useState(() => String(Math.random())); // so that two open pages do not give up each other's counts
   useEffect(() => {
@@ -25,11 +28,16 @@ export function useCounts(draft: Definition) {
           (now) => Date.now() > shownFrom && setState((s) => ({ ...s, job: now })),
           given.signal,
         );
-        setState({ counts: end.result?.counts, busy: false });
+        setState((s) => ({
+          counts: end.result?.counts,
+          before: s.of !== text && s.counts && comparable(s.counts, end.result?.counts) ? s.counts : s.before,
+          of: text,
+          busy: false,
+        }));
       } catch (error) {
         if (given.signal.aborted) return;
         if (error instanceof ProblemError && error.problem.type === '/problems/cancelled') return;
-        setState({ error, busy: false });
+        setState((s) => ({ before: s.before, error, busy: false }));
       }
     }, 200);
     return () => {
@@ -39,3 +47,13 @@ export function useCounts(draft: Definition) {
   }, [text, bench, page]);
   return complete(draft) ? state : { busy: false };
 }
+
+/** Counts of other record sets say nothing beside these. */
+const comparable = (a: Counts, b?: Counts) =>
+  b !== undefined && [a, b].every((c) => c.sides.length === 2) && setsOf(a) === setsOf(b);
+
+const setsOf = (c: Counts) =>
+  c.sides
+    .map((s) => s.set)
+    .sort()
+    .join('\n');

@@ -1,0 +1,104 @@
+import { ArrowDownOutlined, ArrowUpOutlined } from '@ant-design/icons';
+import { Button, Checkbox, Input, Popover, Radio } from 'antd';
+import { useState } from 'react';
+import type { Look, RowColumn } from '../api/client';
+
+type Chosen = NonNullable<Look['columns']>[number];
+
+/** Which columns are shown, in which order and under which names, and what stands before those that both sides have. */
+export function ColumnsChoice({
+  look,
+  all,
+  change,
+}: {
+  look: Look;
+  all: RowColumn[];
+  change: (part: Partial<Look>) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const shown: Chosen[] = look.columns?.length
+    ? look.columns
+    : all.filter((c) => c.side !== 'presence').map((c) => ({ column: c.column }));
+  const rest = all.filter((c) => !shown.some((s) => s.column === c.column));
+  const set = (columns: Chosen[]) => change({ columns });
+  const move = (i: number, by: number) => {
+    const next = [...shown];
+    const [taken] = next.splice(i, 1);
+    if (taken) next.splice(i + by, 0, taken);
+    set(next);
+  };
+  const sideOf = (name: string) =>
+    ({ left: 'l', right: 'r' })[all.find((c) => c.column === name)?.side as 'left'] ?? '';
+  const both = all.some((c) => c.side === 'left') && all.some((c) => c.side === 'right');
+  return (
+    <Popover
+      trigger="click"
+      open={open}
+      onOpenChange={setOpen}
+      placement="bottomRight"
+      content={
+        <div className="columns-choice" role="group" aria-label="Columns">
+          {shown.map((c, i) => (
+            <div key={c.column}>
+              <Checkbox checked disabled={shown.length === 1} onChange={() => set(shown.filter((_, j) => j !== i))}>
+                <span className={sideOf(c.column)}>{c.column}</span>
+              </Checkbox>
+              <Input
+                size="small"
+                placeholder="its own name"
+                aria-label={`name of ${c.column}`}
+                value={c.as ?? ''}
+                onChange={(event) =>
+                  set(
+                    shown.map((o, j) =>
+                      j === i ? { column: o.column, ...(event.target.value && { as: event.target.value }) } : o,
+                    ),
+                  )
+                }
+              />
+              <Button
+                size="small"
+                type="text"
+                icon={<ArrowUpOutlined />}
+                aria-label={`${c.column} up`}
+                disabled={i === 0}
+                onClick={() => move(i, -1)}
+              />
+              <Button
+                size="small"
+                type="text"
+                icon={<ArrowDownOutlined />}
+                aria-label={`${c.column} down`}
+                disabled={i === shown.length - 1}
+                onClick={() => move(i, 1)}
+              />
+            </div>
+          ))}
+          {rest.map((c) => (
+            <div key={c.column}>
+              <Checkbox checked={false} onChange={() => set([...shown, { column: c.column }])}>
+                <span className={sideOf(c.column)}>{c.column}</span>
+              </Checkbox>
+            </div>
+          ))}
+          {both && (
+            <Radio.Group
+              size="small"
+              value={look.prefix == null ? 'sets' : 'none'}
+              onChange={(event) => change({ prefix: event.target.value === 'none' ? ['', ''] : undefined })}
+              options={[
+                { value: 'sets', label: 'sets’ names before columns that both have' },
+                { value: 'none', label: 'none' },
+              ]}
+            />
+          )}
+          <Button size="small" onClick={() => change({ columns: undefined, prefix: undefined })}>
+            All as they are
+          </Button>
+        </div>
+      }
+    >
+      <Button size="small">Columns{look.columns?.length ? ` (${look.columns.length})` : ''}</Button>
+    </Popover>
+  );
+}

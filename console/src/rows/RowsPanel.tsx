@@ -1,0 +1,145 @@
+import { Button, Checkbox } from 'antd';
+import { useState, type ReactNode } from 'react';
+import { answer, api, ProblemError, type Ask, type Look, type Row } from '../api/client';
+import { useAsk } from '../api/useAsk';
+import { Fault } from '../parts/Fault';
+import { count } from '../parts/format';
+import { HandOver } from '../parts/HandOver';
+import { JobBar } from '../parts/JobBar';
+import { ColumnsChoice } from './ColumnsChoice';
+import { FilterField } from './FilterField';
+import { LabelsChoice } from './LabelsChoice';
+import { tidy } from './look';
+import { RowsTable } from './RowsTable';
+import { useRows } from './useRows';
+
+const pageSize = 50;
+
+/** The rows of what is asked: filtered, sorted, narrowed, added up and handed over. */
+export function RowsPanel(p: {
+  ask: Ask;
+  change: (part: Partial<Look>) => void;
+  title?: ReactNode;
+  acts?: ReactNode;
+  beside?: ReactNode; // below the filter
+  select?: { chosen: number[]; choose: (records: number[]) => void; side: 'left' | 'right' };
+  height?: number;
+}) {
+  const look = p.ask.look;
+  const asked = JSON.stringify(tidy({ ...p.ask, look: { ...look, columns: undefined, labels: undefined } }));
+  const [at, setAt] = useState({ asked, first: 0 });
+  const first = at.asked === asked ? at.first : 0; // another question begins at its first row
+  const rows = useRows(p.ask, first, pageSize);
+  const sums = useAsk((job) => job.result?.totals);
+  const [summed, setSummed] = useState('');
+  const question = JSON.stringify(tidy(p.ask));
+  const addUp = (wanted: boolean) => {
+    if (!wanted) {
+      setSummed('');
+      sums.forget();
+      return;
+    }
+    setSummed(question);
+    void sums.ask(async () => (await answer(api.POST('/api/v1/rows/totals', { body: tidy(p.ask) }))).data);
+  };
+  if (summed !== '' && summed !== question) addUp(true);
+  const data = rows.error ? undefined : rows.data;
+  const numbers = data?.columns.some((c) => c.number);
+  return (
+    <section className="panel rows" data-testid="rows">
+      <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
+        {p.title}
+        <div className="acts">
+          {data && <ColumnsChoice look={look} all={data.all} change={p.change} />}
+          <LabelsChoice look={look} change={p.change} />
+          {numbers && (
+            <Checkbox checked={summed !== ''} onChange={(event) => addUp(event.target.checked)}>
+              totals
+            </Checkbox>
+          )}
+          {p.acts}
+          <HandOver what="Hand these over" at="/api/v1/rows/export" filter={new URLSearchParams({ ask: question })} />
+        </div>
+      </div>
+      {data && (
+        <p className="say" data-testid="says" aria-live="polite">
+          {data.sentence}
+        </p>
+      )}
+      {data?.warnings.map((w) => (
+        <p key={w} className="missed" role="alert">
+          {w}
+        </p>
+      ))}
+      <div className="choices" style={{ margin: '6px 0' }}>
+        <FilterField
+          label="Only rows for which"
+          placeholder="only rows for which …"
+          value={look.where ?? ''}
+          take={(where) => p.change({ where: where || undefined })}
+          ask={p.ask}
+        />
+        {p.beside}
+      </div>
+      {data?.left && data.left.rows > 0 && (
+        <p className="say">
+          The filter leaves out {count(data.left.rows)} rows
+          {data.left.lonely > 0 && `, ${count(data.left.lonely)} of them without a partner`}
+          {data.left.undecided > 0 && `; for ${count(data.left.undecided)} it could not be decided (${data.left.why})`}.
+        </p>
+      )}
+      {rows.job && <JobBar job={rows.job} />}
+      {sums.job && <JobBar job={sums.job} />}
+      <Fault error={sums.failed} />
+      <Multiplies error={rows.error} confirm={() => p.change({ confirm: true })} />
+      {data && (
+        <RowsTable
+          rows={data}
+          loading={rows.isFetching && rows.isPlaceholderData}
+          size={pageSize}
+          turn={(first) => setAt({ asked, first })}
+          sort={look.sort ?? []}
+          sortBy={(sort) => p.change({ sort: sort.length ? sort : undefined })}
+          totals={summed === question ? sums.result : undefined}
+          height={p.height}
+          selection={
+            p.select && {
+              selectedRowKeys: data.rows
+                .filter((r) => p.select!.chosen.includes(numberOf(r, p.select!.side)))
+                .map(keyOf),
+              onChange: (_, selected) => {
+                const here = data.rows.map((r) => numberOf(r, p.select!.side));
+                const now = selected.map((r) => numberOf(r, p.select!.side));
+                p.select!.choose([...p.select!.chosen.filter((n) => !here.includes(n)), ...now]);
+              },
+              getCheckboxProps: (r) =>
+                ({ 'aria-label': `choose ${p.select!.side} record ${numberOf(r, p.select!.side)}` }) as object,
+            }
+          }
+        />
+      )}
+    </section>
+  );
+}
+
+const keyOf = (r: Row) => `${r.left ?? 0} ${r.right ?? 0}`;
+
+const numberOf = (r: Row, side: 'left' | 'right') => r[side] ?? 0;
+
+/** What went wrong; where records would be multiplied beyond the limit, with the keys that do so most and a way to go on. */
+function Multiplies({ error, confirm }: { error: unknown; confirm: () => void }) {
+  if (!(error instanceof ProblemError) || error.problem.type !== '/problems/multiplies') return <Fault error={error} />;
+  return (
+    <div className="fault" role="alert">
+      {error.problem.detail}
+      <ul className="notes">
+        {error.problem.faults?.slice(1).map((f) => (
+          <li key={f.what}>{f.what}</li>
+        ))}
+      </ul>
+      <Button size="small" onClick={confirm}>
+        Show them all the same
+      </Button>
+    </div>
+  );
+}

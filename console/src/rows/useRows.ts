@@ -1,0 +1,32 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { answer, api, type Ask, type Job, type Rows } from '../api/client';
+import { cancel, follow } from '../api/jobs';
+import { tidy } from './look';
+
+/** A page of rows. Where they have to be made ready first, the job that does so is told, and given up when nobody waits any more. */
+export function useRows(ask: Ask | undefined, first: number, limit: number) {
+  const [job, setJob] = useState<Job>();
+  const asked = ask && tidy(ask);
+  const rows = useQuery({
+    queryKey: ['rows', JSON.stringify(asked), first, limit],
+    enabled: asked !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }): Promise<Rows> => {
+      for (;;) {
+        const { data } = await answer(api.POST('/api/v1/rows', { body: { ...asked!, first, limit }, signal }));
+        if (!data.job) return data;
+        const begun = data.job;
+        try {
+          await follow(begun, setJob, signal);
+        } catch (error) {
+          if (signal.aborted) await cancel(begun);
+          throw error;
+        } finally {
+          setJob(undefined);
+        }
+      }
+    },
+  });
+  return { ...rows, job };
+}
