@@ -79,6 +79,7 @@ export function Stack() {
       <div className="choices">
         <Choice label="record sets, in this order">
           <Select
+            showSearch
             mode="multiple"
             size="small"
             style={{ minWidth: 380 }}
@@ -116,22 +117,24 @@ export function Stack() {
       {parts.length < 2 && <p className="panel empty">Choose two record sets or more; how they fit appears here.</p>}
       {shown && shown.parts.length === parts.length && (
         <>
-          <div className="two">
+          <div className="stacking">
             <div className="panel">
               <h2>Where records come from</h2>
               <Origins origins={shown.parts.map((p) => ({ label: p.label, records: p.records }))} />
-              {parts.map((p, i) => (
-                <Choice key={p.set} label={`label of ${p.set}`}>
-                  <Input
-                    size="small"
-                    style={{ width: 160 }}
-                    aria-label={`label of ${p.set}`}
-                    placeholder={p.set}
-                    value={p.label}
-                    onChange={(event) => change(i, { label: event.target.value })}
-                  />
-                </Choice>
-              ))}
+              <div className="choices" style={{ margin: '8px 0 0' }}>
+                {parts.map((p, i) => (
+                  <Choice key={p.set} label={`label of ${p.set}`}>
+                    <Input
+                      size="small"
+                      style={{ width: 120 }}
+                      aria-label={`label of ${p.set}`}
+                      placeholder={p.set}
+                      value={p.label}
+                      onChange={(event) => change(i, { label: event.target.value })}
+                    />
+                  </Choice>
+                ))}
+              </div>
             </div>
             <Mapping parts={parts} preview={shown} change={change} />
           </div>
@@ -169,8 +172,9 @@ function Mapping(p: { parts: Part[]; preview: Preview; change: (i: number, part:
                 return (
                   <td key={part.set}>
                     <Select
+                      showSearch
                       size="small"
-                      style={{ width: 140 }}
+                      style={{ width: 128 }}
                       aria-label={`${name} in ${part.set}`}
                       placeholder="blank"
                       allowClear={here !== undefined && here !== name}

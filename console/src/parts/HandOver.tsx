@@ -12,16 +12,16 @@ const formats = [
 ];
 
 /** Hands over what an address exports, in a format that is chosen. */
-export function HandOver({ what, at, filter }: { what: string; at: string; filter?: URLSearchParams }) {
+export function HandOver(p: { what: string; at: string; filter?: URLSearchParams; size?: 'small' }) {
   const take = (format: string) => {
-    const query = new URLSearchParams(filter);
+    const query = new URLSearchParams(p.filter);
     query.set('format', format);
-    location.assign(`${at}?${query}`); // an attachment: the page stays
+    location.assign(`${p.at}?${query}`); // an attachment: the page stays
   };
   return (
     <Dropdown autoFocus trigger={['click']} menu={{ items: formats, onClick: ({ key }) => take(key) }}>
-      <Button icon={<DownloadOutlined />} aria-haspopup="menu">
-        {what}
+      <Button size={p.size} icon={<DownloadOutlined />} aria-haspopup="menu">
+        {p.what}
       </Button>
     </Dropdown>
   );

@@ -16,12 +16,12 @@ export function AlignChoice(p: {
   const set = (pairs: AlignedPair[]) => p.change({ by: 'pairs', pairs });
   const column = (side: 'left' | 'right', pair: AlignedPair, i: number) => (
     <Select
+      showSearch
       size="small"
       className={side}
       style={{ width: 150 }}
       aria-label={`${side} column of pair ${i + 1}`}
       placeholder={`${side} column`}
-      showSearch
       value={(side === 'left' ? pair.left : (pair.right ?? pair.left)) || undefined}
       options={p[side].map((c) => ({ value: c, label: c }))}
       onChange={(name) => set(pairs.map((o, j) => (j === i ? { ...o, right: o.right ?? o.left, [side]: name } : o)))}
@@ -31,9 +31,11 @@ export function AlignChoice(p: {
     <div className="align">
       <span className="dim">whole records by</span>
       <Select
+        showSearch
         size="small"
         style={{ width: 190 }}
         aria-label="Columns of whole records"
+        optionFilterProp="label"
         value={by}
         options={[
           { value: 'position', label: 'the place of columns' },
@@ -50,8 +52,9 @@ export function AlignChoice(p: {
           <div key={i} className="align-pair">
             {column('left', pair, i)} = {column('right', pair, i)}
             <Select
+              showSearch
               size="small"
-              style={{ width: 96 }}
+              style={{ width: 118 }}
               aria-label={`type of pair ${i + 1}`}
               allowClear
               placeholder="as both read"

@@ -34,6 +34,7 @@ export function Apart({ ask, sets, keep }: { ask: Ask; sets: [string, string]; k
           chosen: chosen.side === side ? chosen.records : [],
           choose: (records) => setChosen({ side, records }),
         }}
+        unsaid={side === 'right'}
         height={300}
       />
     );
@@ -42,9 +43,11 @@ export function Apart({ ask, sets, keep }: { ask: Ask; sets: [string, string]; k
     <div data-testid="apart">
       <div className="choices">
         <Select
+          showSearch
           size="small"
           style={{ width: 300 }}
           aria-label="What is kept"
+          optionFilterProp="label"
           value={ask.look.kept ?? 'full'}
           onChange={keep}
           options={[

@@ -23,6 +23,7 @@ export function ComparisonChoice({ look, choose }: { look: Look; choose: (to: Pa
   return (
     <>
       <Select
+        showSearch
         size="small"
         style={{ width: 170 }}
         aria-label="Comparison"

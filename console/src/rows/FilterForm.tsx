@@ -21,12 +21,12 @@ export function FilterForm({
     <Form send={() => ready && add(expressed(c))}>
       <div style={{ display: 'flex', gap: 6 }}>
         <Select
+          showSearch
           autoFocus
           size="small"
           style={{ width: 170 }}
           aria-label="Column"
           placeholder="column"
-          showSearch
           value={c.column || undefined}
           options={columns.map((name) => ({ value: name, label: name }))}
           onChange={(column) => {
@@ -35,6 +35,7 @@ export function FilterForm({
           }}
         />
         <Select
+          showSearch
           size="small"
           style={{ width: 120 }}
           aria-label="What is said of it"

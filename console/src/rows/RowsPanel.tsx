@@ -21,7 +21,7 @@ export function RowsPanel(p: {
   change: (part: Partial<Look>) => void;
   title?: ReactNode;
   acts?: ReactNode;
-  beside?: ReactNode; // below the filter
+  unsaid?: boolean; // the sentence stands elsewhere
   select?: { chosen: number[]; choose: (records: number[]) => void; side: 'left' | 'right' };
   height?: number;
 }) {
@@ -58,10 +58,15 @@ export function RowsPanel(p: {
             </Checkbox>
           )}
           {p.acts}
-          <HandOver what="Hand these over" at="/api/v1/rows/export" filter={new URLSearchParams({ ask: question })} />
+          <HandOver
+            size="small"
+            what="Hand these over"
+            at="/api/v1/rows/export"
+            filter={new URLSearchParams({ ask: question })}
+          />
         </div>
       </div>
-      {data && (
+      {data && !p.unsaid && (
         <p className="say" data-testid="says" aria-live="polite">
           {data.sentence}
         </p>
@@ -79,7 +84,6 @@ export function RowsPanel(p: {
           take={(where) => p.change({ where: where || undefined })}
           ask={p.ask}
         />
-        {p.beside}
       </div>
       {data?.left && data.left.rows > 0 && (
         <p className="say">
