@@ -28,7 +28,7 @@ type browser struct {
 	t        *testing.T
 	ctx      context.Context
 	choosers chan cdp.BackendNodeID // file dialogs that were opened
-	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 422
+	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 409 and 422
 }
 
 func newBrowser(t *testing.T) *browser {
@@ -56,7 +56,7 @@ func newBrowser(t *testing.T) *browser {
 				t.Errorf("the page's console says: %s", consoleText(e))
 			}
 		case *log.EventEntryAdded:
-			if e.Entry.Level == log.EntryLevelError && !(b.mistakes && strings.Contains(e.Entry.Text, "status of 422")) {
+			if e.Entry.Level == log.EntryLevelError && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409"))) {
 				t.Errorf("the browser's log says: %s %s", e.Entry.Text, e.Entry.URL)
 			}
 		case *page.EventFileChooserOpened:
@@ -207,7 +207,7 @@ const focused = `(() => { const e = document.activeElement; return e.getAttribut
 func (b *browser) tabTo(name string) {
 	b.t.Helper()
 	var passed []string
-	for range 120 {
+	for range 400 {
 		b.keys(kb.Tab)
 		at := strings.TrimSpace(b.text(focused))
 		if at == name || strings.HasPrefix(at, name) {
@@ -253,7 +253,7 @@ func (w *walk) field(label string) {
 func (w *walk) press(text string) {
 	w.t.Helper()
 	if w.keyboard {
-		w.until(fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=button]')].some((e) => e.innerText.trim().startsWith(%q) && !e.disabled)`, text))
+		w.until(fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=button]')].some((e) => e.innerText?.trim().startsWith(%q) && !e.disabled)`, text))
 		w.tabTo(text)
 		w.keys(kb.Enter)
 		return

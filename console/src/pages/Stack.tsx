@@ -83,7 +83,7 @@ export function Stack() {
             mode="multiple"
             size="small"
             style={{ minWidth: 380 }}
-            aria-label="Record sets"
+            aria-label="Record sets to stack"
             placeholder="two or more"
             value={parts.map((p) => p.set)}
             options={(sets.data ?? []).map((s) => ({ value: s.name, label: s.name }))}

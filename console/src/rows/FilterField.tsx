@@ -1,5 +1,5 @@
 import { AutoComplete, Button, Popover } from 'antd';
-import { useEffect, useState } from 'react';
+import { useCallback, useEffect, useState } from 'react';
 import { answer, api, type Ask, type TriedFilter } from '../api/client';
 import { FilterForm } from './FilterForm';
 import { named, tidy } from './look';
@@ -22,37 +22,56 @@ export function FilterField(p: {
 }) {
   const [typed, setTyped] = useState(p.value);
   const [before, setBefore] = useState(p.value);
-  const [tried, setTried] = useState<TriedFilter>();
+  const [tried, setTried] = useState<TriedFilter & { of: string }>();
   const [form, setForm] = useState(false);
   if (before !== p.value) {
     setBefore(p.value);
     setTyped(p.value);
   }
   const text = p.ask && JSON.stringify(tidy(p.ask));
+  const { side } = p;
+  const check = useCallback(
+    async (where: string, signal?: AbortSignal) => {
+      const body = { ...(JSON.parse(text ?? '') as Ask), side, where };
+      const { data } = await answer(api.POST('/api/v1/filters/tried', { body, signal }));
+      setTried({ ...data, of: where });
+      return data;
+    },
+    [text, side],
+  );
   useEffect(() => {
     if (!text) return;
     const given = new AbortController();
-    const timer = setTimeout(async () => {
-      try {
-        const body = { ...(JSON.parse(text) as Ask), side: p.side, where: typed };
-        const { data } = await answer(api.POST('/api/v1/filters/tried', { body, signal: given.signal }));
-        setTried(data);
-      } catch {
-        if (!given.signal.aborted) setTried(undefined); // what the rows are of is wrong itself, and says so elsewhere
-      }
+    const timer = setTimeout(() => {
+      // Where what the rows are of is wrong itself, that is said elsewhere.
+      check(typed, given.signal).catch(() => !given.signal.aborted && setTried(undefined));
     }, 150);
     return () => {
       clearTimeout(timer);
       given.abort();
     };
-  }, [text, typed, p.side]);
+  }, [text, typed, check]);
   const word = typed.match(lastWord)?.[0] ?? '';
   const options = (tried?.columns ?? [])
     .filter((c) => word && c.toLowerCase().includes(word.toLowerCase()) && c !== word)
     .slice(0, 12)
     .map((c) => ({ value: typed.slice(0, typed.length - word.length) + named(c), label: c }));
-  const wrong = typed !== '' ? tried?.wrong : undefined;
+  const wrong = typed !== '' && tried?.of === typed ? tried.wrong : undefined;
   const take = (where: string) => where !== p.value && p.take(where);
+  /** Takes what has been written, once it is known that it could be. */
+  async function settle() {
+    if (typed === p.value) return;
+    if (!text || typed === '') take(typed);
+    else if (tried?.of === typed) {
+      if (!tried.wrong) take(typed);
+    } else {
+      try {
+        if (!(await check(typed)).wrong) take(typed);
+      } catch {
+        setTried(undefined);
+      }
+    }
+  }
   return (
     <div className="filter">
       <div style={{ display: 'flex', gap: 4 }}>
@@ -72,8 +91,8 @@ export function FilterField(p: {
             setTyped(value ?? '');
             if (!value) take('');
           }}
-          onBlur={() => !wrong && take(typed)}
-          onKeyDown={(event) => event.key === 'Enter' && !wrong && take(typed)}
+          onBlur={() => void settle()}
+          onKeyDown={(event) => event.key === 'Enter' && void settle()}
         />
         {p.ask && (
           <Popover

@@ -25,7 +25,7 @@ export function FilterForm({
           autoFocus
           size="small"
           style={{ width: 170 }}
-          aria-label="Column"
+          aria-label="Filtered column"
           placeholder="column"
           value={c.column || undefined}
           options={columns.map((name) => ({ value: name, label: name }))}
@@ -47,7 +47,7 @@ export function FilterForm({
           <Input
             size="small"
             style={{ width: 140 }}
-            aria-label="Value"
+            aria-label="Filtered value"
             placeholder={kindOf(c.type) === 'date' ? 'YYYY-MM-DD' : 'value'}
             value={c.value}
             onChange={(event) => setC({ ...c, value: event.target.value })}
