@@ -23,9 +23,9 @@ import (
 	"twinsieve/service/view"
 )
 
-// intake measures the service while a large file is sent to it and loaded, profiled, and a spreadsheet after it: its peak
+// intakeBench measures the service while a large file is sent to it and loaded, profiled, and a spreadsheet after it: its peak
 // memory, and how long somebody else waits for a page meanwhile.
-func intake(binary, dir, large string, largeRecords int) {
+func intakeBench(binary, dir, large string, largeRecords int) {
 	sheet := filepath.Join(dir, "large.xlsx")
 	must(writeSheet(sheet, 200_000))
 	million := filepath.Join(dir, "million.csv")

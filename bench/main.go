@@ -30,7 +30,7 @@ func main() {
 	binary := flag.String("twinsieve", "./twinsieve", "the program to measure")
 	memory := flag.String("memory", "", "memory budget to give to sift")
 	dir := flag.String("dir", "", "folder for the generated files (default: a temporary one)")
-	only := flag.String("only", "", "measure only this part: sift or intake")
+	only := flag.String("only", "", "measure only this part: sift, rows or intake")
 	parse := flag.Bool("parse", false, "only parse the two files named; what the baseline does in a process of its own")
 	flag.Parse()
 	if *parse {
@@ -43,14 +43,17 @@ func main() {
 		defer os.RemoveAll(tmp)
 		*dir = tmp
 	}
-	if *only != "intake" {
+	if *only == "" || *only == "sift" {
 		siftBench(*dir, *binary, *memory, *records, *rounds, *seed)
 	}
-	if *only != "sift" {
+	if *only == "" || *only == "rows" {
+		rows(*dir, *binary, *records, *seed)
+	}
+	if *only == "" || *only == "intake" {
 		large := filepath.Join(*dir, "large.csv")
 		must(demo.Large{Records: intakeRecords, Seed: *seed}.Write(large, filepath.Join(*dir, "other.csv")))
 		must(os.Remove(filepath.Join(*dir, "other.csv")))
-		intake(*binary, *dir, large, intakeRecords)
+		intakeBench(*binary, *dir, large, intakeRecords)
 	}
 }
 

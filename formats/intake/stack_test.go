@@ -149,3 +149,49 @@ func TestRows(t *testing.T) {
 		}
 	}
 }
+
+// TestStackMapped: columns that say the same under another name are renamed, and columns that not all have can be left out.
+func TestStackMapped(t *testing.T) {
+	parts := func(rename map[string]string) []intake.Part {
+		a, b := part(t, "north", "call_no;fee;quay\nMW-1;10;Tar\n", intake.Choices{}), part(t, "south", "Call;fee;clerk\nMW-2;20;vale\nMW-3;30;marsh\n", intake.Choices{})
+		b.Rename = rename
+		return []intake.Part{a, b}
+	}
+	for name, c := range map[string]struct {
+		rename  map[string]string
+		common  bool
+		columns string
+		rows    string
+		parts   string
+	}{
+		"by name":       {nil, false, "[call_no fee quay Call clerk from]", "MW-1|10|Tar|∅|∅|north ∅|20|∅|MW-2|vale|south ", "[Call clerk] [] 1, [call_no quay] [] 2"},
+		"mapped":        {map[string]string{"Call": "call_no"}, false, "[call_no fee quay clerk from]", "MW-1|10|Tar|∅|north MW-2|20|∅|vale|south", "[clerk] [] 1, [quay] [] 2"},
+		"common":        {nil, true, "[fee from]", "10|north 20|south 30|south", "[] [call_no quay] 1, [] [Call clerk] 2"},
+		"mapped common": {map[string]string{"Call": "call_no"}, true, "[call_no fee from]", "MW-1|10|north MW-2|20|south MW-3|30|south", "[] [quay] 1, [] [clerk] 2"},
+		"no column":     {map[string]string{"call": "call_no"}, false, `stack: south has no column "call" to rename; it has Call, fee, clerk`, "", ""},
+		"twice":         {map[string]string{"clerk": "fee"}, false, `stack: two columns of south would be named "fee"; give one of them another name`, "", ""},
+		"nothing":       {map[string]string{"fee": "due"}, true, "columns: no column is in all sources; fill those that some have not, or rename columns that say the same", "", ""},
+	} {
+		src, err := intake.Stack(parts(c.rename), intake.StackOptions{Origin: "from", Common: c.common}, intake.Choices{})
+		if err != nil {
+			if err.Error() != c.columns {
+				t.Errorf("%s: %v, want %s", name, err, c.columns)
+			}
+			continue
+		}
+		rows, _, err := recordtest.Read(src)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var found []string
+		for _, p := range src.Parts() {
+			found = append(found, fmt.Sprint(p.Missing, p.Left, p.Records))
+		}
+		if fmt.Sprint(src.Columns()) != c.columns || !strings.HasPrefix(strings.Join(rows, " "), c.rows) || strings.Join(found, ", ") != c.parts {
+			t.Errorf("%s: %v\n%v\n%v", name, src.Columns(), rows, found)
+		}
+		if err := src.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+}
