@@ -126,7 +126,6 @@ func pagesBench(d sieve.Definition, binary, data, left, right string) {
 		must(err)
 		_, err = s.Wait(ctx, job, nil)
 		must(err)
-		must(f.Close())
 	}
 	_, err := s.CreateSieve(ctx, d)
 	must(err)

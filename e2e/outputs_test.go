@@ -71,7 +71,9 @@ right-semi     3  right with a partner
 left-anti      2  left without a partner
 right-anti     1  right without a partner
 full-anti      3  all without a partner
+separate      10  two tables, kept apart
 cross         24  every left with every right
+by-position    6  side by side, without a key
 relation: many to one; keys on both sides: 3; repeated: 1 left, 0 right
 
 1 line of ` + right + ` rejected:
@@ -137,8 +139,8 @@ func TestClientForms(t *testing.T) {
 		{[]string{"define"}, 0, "small        1  log   bills  call = Call"},
 		{[]string{"define", "-o", "csv"}, 0, "small,1,log,bills,call = Call,"},
 		{[]string{"counts", sieve}, 0, "inner          4  only what pairs"},
-		{[]string{"counts", "small", "--swap", "-o", "ndjson"}, 0, `{"comparison":"left","rows":"5","keeps":"all of the left"}`},
-		{[]string{"counts", "--left", "log", "--right", "bills", "-k", "call=Call"}, 0, "left-semi      3"},
+		{[]string{"counts", "small", "--swap", "-o", "ndjson"}, 0, `{"comparison":"left","rows":"5","dropped left":"0","dropped right":"2","again left":"0","again right":"1","keeps":"all of the left"}`},
+		{[]string{"counts", "--left", "log", "--right", "bills", "-k", "call=Call"}, 0, "left-semi       3           3                  ·         left with a partner"},
 		{[]string{"counts", "none"}, 2, ""},
 		{[]string{"run", "small"}, 1, "small, run 1 (report 1)"},
 		{[]string{"report"}, 1, "log, snapshot 1 of log.csv, content "},

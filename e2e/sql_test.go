@@ -90,8 +90,10 @@ func TestSQL(t *testing.T) {
 			"left-semi":  `SELECT count(DISTINCT lid) FROM j WHERE rid IS NOT NULL`,
 			"right-semi": `SELECT count(DISTINCT rid) FROM j WHERE lid IS NOT NULL`,
 			"left-anti":  `SELECT count(*) FROM j WHERE rid IS NULL`, "right-anti": `SELECT count(*) FROM j WHERE lid IS NULL`,
-			"full-anti": `SELECT count(*) FROM j WHERE lid IS NULL OR rid IS NULL`,
-			"cross":     `SELECT (SELECT count(*) FROM l) * (SELECT count(*) FROM r)`,
+			"full-anti":   `SELECT count(*) FROM j WHERE lid IS NULL OR rid IS NULL`,
+			"cross":       `SELECT (SELECT count(*) FROM l) * (SELECT count(*) FROM r)`,
+			"separate":    `SELECT (SELECT count(*) FROM l) + (SELECT count(*) FROM r)`,
+			"by-position": `SELECT max((SELECT count(*) FROM l), (SELECT count(*) FROM r))`,
 		}
 		for _, c := range got.Comparisons {
 			var want int64

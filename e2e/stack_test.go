@@ -89,7 +89,7 @@ func TestStack(t *testing.T) {
 	for want, source := range map[string]view.SourceRef{
 		"names nothing":                                   {Stack: []view.Stacked{{}}},
 		"names both a stack and a single source":          {Place: view.Place{Path: "a"}, Stack: []view.Stacked{{}}},
-		"a column for the origin, and no stack":           {Place: view.Place{Path: "a"}, Origin: "b"},
+		"says how a stack is made, and names no stack":    {Place: view.Place{Path: "a"}, Origin: "b"},
 		"it may have at most 200":                         {Stack: make([]view.Stacked, 201)},
 		"none.csv cannot be read in the service's folder": {Stack: []view.Stacked{{Place: view.Place{Path: "january.csv"}}, {Place: view.Place{Path: "none.csv"}}}},
 		"march.csv": {Stack: []view.Stacked{{Place: view.Place{Path: "january.csv"}}, {Place: view.Place{Path: "march.csv"}, Choices: &intake.Choices{Encoding: "UTF-8"}}}},

@@ -16,7 +16,7 @@ import (
 
 // Options are the service's settings.
 type Options struct {
-	Memory  int64  // budget of all jobs together, in bytes; 0: 1 GiB
+	Memory  int64  // budget of jobs, caches and indexes together, in bytes; 0: 1 GiB
 	Workers int    // processors of a job; 0: all
 	Upload  int64  // bytes that an upload may have; 0: 16 GiB
 	Folder  string // from which files may be read by name; "": none
@@ -42,6 +42,9 @@ type Service struct {
 // jobsAtOnce is how many heavy jobs work at one time; they share the memory budget.
 const jobsAtOnce = 2
 
+// leastCache is how many bytes of records that have been read stay in memory at least.
+const leastCache = 32 << 20
+
 // indexesKept is how many sealed indexes stay in memory.
 const indexesKept = 4
 
@@ -61,6 +64,7 @@ func New(s *store.Store, o Options) *Service {
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
+	s.Cache(max(leastCache, o.Memory/4)) // jobs take half of the rest
 	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
 	v.jobs = newJobs(s, o.Log)
 	return v

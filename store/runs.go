@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/match"
@@ -126,18 +127,23 @@ func (s *Store) Index(ctx context.Context, run Run) (*match.Index, error) {
 		return nil, err
 	}
 	index := &match.Index{Totals: kept.Totals, Hand: kept.Hand}
+	group, ctx := errgroup.WithContext(ctx)
 	for _, side := range tray.Sides {
-		var parts []IndexPart
-		if err := s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run.ID, side).Order("part").Find(&parts).Error; err != nil {
-			return nil, err
-		}
-		for _, p := range parts {
-			if err := index.Sides[side].Unseal(p.Blob); err != nil {
-				return nil, err
+		group.Go(func() error {
+			var parts []IndexPart
+			if err := s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run.ID, side).Order("part").Find(&parts).Error; err != nil {
+				return err
 			}
-		}
+			index.Sides[side].Reserve(kept.Records[side])
+			for _, p := range parts {
+				if err := index.Sides[side].Unseal(p.Blob); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
 	}
-	return index, nil
+	return index, group.Wait()
 }
 
 // EntryQuery chooses entries of a run.

@@ -89,6 +89,9 @@ func Open(dir string) (_ *Store, err error) {
 	return s, s.clearRemains(context.Background())
 }
 
+// Cache sets how many bytes of records that have been read stay in memory; 64 MiB where it is not set.
+func (s *Store) Cache(bytes int64) { s.blobs.limit(bytes) }
+
 // TempDir is where temporary files belong that must not outlive the process.
 func (s *Store) TempDir() string { return filepath.Join(s.dir, "tmp") }
 

@@ -5,9 +5,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime"
 	"sync"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/record"
@@ -55,6 +57,19 @@ func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
 	}
 	t.store.blobs.put(key, b)
 	return b, nil
+}
+
+// Prefetch reads several batches at once, so that they are in the cache when they are asked for.
+func (t *table) Prefetch(ctx context.Context, batches []int) error {
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for _, i := range batches {
+		group.Go(func() error {
+			_, err := t.Batch(ctx, i)
+			return err
+		})
+	}
+	return group.Wait()
 }
 
 // Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end.
@@ -112,6 +127,19 @@ func (c *blobCache) put(key blobKey, b *record.Batch) {
 	}
 	c.byKey[key] = c.order.PushFront(&cached{key, b})
 	c.held += b.Bytes()
+	c.shrink()
+}
+
+// limit sets the number of bytes.
+func (c *blobCache) limit(budget int64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.budget = budget
+	c.shrink()
+}
+
+// shrink lets those go that were used least lately, until the rest keeps to the budget.
+func (c *blobCache) shrink() {
 	for c.held > c.budget {
 		last := c.order.Back()
 		gone := last.Value.(*cached)

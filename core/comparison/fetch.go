@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
+	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
@@ -39,10 +40,12 @@ func Fetch(ctx context.Context, tables [2]record.Table, rows []Row, columns []Co
 			}
 		}
 	}
-	for _, s := range tray.Sides {
-		if err := fetchSide(ctx, tables[s], s, rows, columns, groups, out); err != nil {
-			return nil, err
-		}
+	group, ctx := errgroup.WithContext(ctx)
+	for _, s := range tray.Sides { // which fill in different cells
+		group.Go(func() error { return fetchSide(ctx, tables[s], s, rows, columns, groups, out) })
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
 	}
 	return out, nil
 }

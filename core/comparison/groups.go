@@ -1,6 +1,8 @@
 package comparison
 
 import (
+	"sync"
+
 	"twinsieve/core/match"
 	"twinsieve/core/tray"
 )
@@ -29,14 +31,18 @@ func NewGroups(index *match.Index) *Groups {
 			}
 		}
 	}
+	var sides sync.WaitGroup
 	for _, s := range tray.Sides {
-		g.sides[s] = carry(index.Sides[s].Keys, keys)
-		for _, t := range index.Sides[s].Trays {
-			if t != tray.Excluded {
-				g.kept[s]++
+		sides.Go(func() {
+			g.sides[s] = carry(index.Sides[s].Keys, keys)
+			for _, t := range index.Sides[s].Trays {
+				if t != tray.Excluded {
+					g.kept[s]++
+				}
 			}
-		}
+		})
 	}
+	sides.Wait()
 	return g
 }
 

@@ -3,6 +3,7 @@ package match
 import (
 	"bytes"
 	"fmt"
+	"slices"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -45,6 +46,13 @@ func (s *Side) Seal(first int) ([]byte, error) {
 		return nil, fmt.Errorf("sealing an index: %w", err)
 	}
 	return out.Bytes(), nil
+}
+
+// Reserve makes room for so many records that will be unsealed.
+func (s *Side) Reserve(records int64) {
+	s.Trays = slices.Grow(s.Trays, int(records))
+	s.Partners = slices.Grow(s.Partners, int(records))
+	s.Keys = slices.Grow(s.Keys, int(records))
 }
 
 // Unseal appends what a part sealed by [Side.Seal] holds.

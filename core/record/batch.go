@@ -112,12 +112,20 @@ type Table interface {
 // holds one is read once. The visit's batch is valid after the visit, too.
 func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, i int)) error {
 	starts := t.Starts()
+	near := -1 // the last batch that has been brought near
 	for n := 0; n < len(rows); {
 		row := int64(rows[n])
 		if row >= t.Records() {
 			return fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
 		}
-		at := sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
+		at := batchOf(starts, row)
+		if t, ok := t.(prefetcher); ok && at > near {
+			some := batchesOf(starts, rows[n:], nearAtOnce)
+			near = some[len(some)-1]
+			if err := t.Prefetch(ctx, some); err != nil {
+				return err
+			}
+		}
 		b, err := t.Batch(ctx, at)
 		if err != nil {
 			return err
@@ -127,6 +135,33 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 		}
 	}
 	return nil
+}
+
+// prefetcher is a table that can bring several batches near at once, so that reading them one after another does not wait
+// for each.
+type prefetcher interface {
+	Prefetch(ctx context.Context, batches []int) error
+}
+
+// nearAtOnce is how many batches are brought near together.
+const nearAtOnce = 16
+
+// batchOf is the batch that holds a record.
+func batchOf(starts []int64, row int64) int {
+	return sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
+}
+
+// batchesOf are the first batches that hold records with the given numbers, which are in ascending order.
+func batchesOf(starts []int64, rows []uint32, most int) (batches []int) {
+	for n := 0; n < len(rows) && len(batches) < most; {
+		at := batchOf(starts, int64(rows[n]))
+		batches = append(batches, at)
+		if at+1 == len(starts) {
+			break
+		}
+		n += sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[at+1] })
+	}
+	return batches
 }
 
 // GatherColumns is [Gather] for some columns: the visit is given these, in the order of columns, and where the record is in
@@ -139,7 +174,7 @@ func GatherColumns(ctx context.Context, t Table, columns []int, rows []uint32, v
 		if row >= t.Records() {
 			return fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
 		}
-		at := sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
+		at := batchOf(starts, row)
 		end := t.Records()
 		if at+1 < len(starts) {
 			end = starts[at+1]
