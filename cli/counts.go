@@ -153,7 +153,9 @@ func (b *board) comparisons(p *printer) {
 			if was != nil {
 				saved = summary.Number(was.Rows)
 				if d := c.Rows - was.Rows; d != 0 {
-					change = fmt.Sprintf("%+d", d)
+					if change = summary.Number(d); d > 0 {
+						change = "+" + change
+					}
 				}
 			}
 			row = append(row, saved, change)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -185,6 +186,8 @@ func shownRow(r *view.Rows, row *view.Row) []string {
 			out = append(out, "–")
 		case cell == nil, *cell == "", slices.Contains(row.Markers, i):
 			out = append(out, "(blank)")
+		case strings.TrimSpace(*cell) == "": // which would not be seen
+			out = append(out, strings.Repeat("␣", utf8.RuneCountInString(*cell)))
 		default:
 			out = append(out, *cell)
 		}

@@ -68,8 +68,9 @@ func (v *Service) readySoon(ctx context.Context, a view.Ask) (*looking, *view.Jo
 	case o := <-done:
 		return o.l, nil, o.err
 	case <-timer.C:
-	case <-ctx.Done():
-		return nil, nil, ctx.Err()
+	case <-ctx.Done(): // nobody has been told of the job, so nobody waits for it
+		_, err := v.Cancel(context.WithoutCancel(ctx), job.ID)
+		return nil, nil, errors.Join(ctx.Err(), err)
 	}
 	return nil, &job, nil
 }

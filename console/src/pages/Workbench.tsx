@@ -71,7 +71,8 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
   const sets = useSets();
   const queries = useQueryClient();
   const go = useNavigate();
-  const counting = useCounts(draft);
+  const counting = useCounts(draft, saved.name);
+  const [look, setLook] = useState<Look>({ comparison: 'full' });
   // The counts before the last remedy stand beside those after it.
   const [remedied, setRemedied] = useState<{ what: string; before: Counts; draft: Definition }>();
   const [waiting, setWaiting] = useState(remedy); // until the counts without it are there
@@ -252,7 +253,9 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
           )}
           <Diagnose draft={draft} apply={(cause: Cause) => cause.applied && apply(cause.applied, cause.remedy ?? '')} />
           <Comparisons
-            draft={draft}
+            counted={counting.counted ?? draft}
+            look={look}
+            setLook={setLook}
             counts={counting.counts}
             before={counting.before}
             columns={[left?.snapshot.columns ?? [], right?.snapshot.columns ?? []]}
@@ -276,20 +279,22 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
 
 /** The count board, the flow picture and the rows of the comparison that is chosen on them. */
 function Comparisons(p: {
-  draft: Definition;
+  counted: Definition; // of which the counts are, so that its rows are at hand
+  look: Look;
+  setLook: (change: (look: Look) => Look) => void;
   counts: Counts;
   before?: Counts;
   columns: [string[], string[]];
   unsaved: boolean;
 }) {
-  const [look, setLook] = useState<Look>({ comparison: 'full' });
-  const whole = useWhole(p.draft, look.align, true);
-  const choose = (to: Partial<Look>) => setLook((l) => turned(l, to));
-  const change = (part: Partial<Look>) => setLook((l) => ({ ...l, ...part }));
-  const sets = [p.draft.left, p.draft.right] as [string, string];
+  const { look, counted: definition } = p;
+  const whole = useWhole(definition, look.align);
+  const choose = (to: Partial<Look>) => p.setLook((l) => turned(l, to));
+  const change = (part: Partial<Look>) => p.setLook((l) => ({ ...l, ...part }));
+  const sets = [definition.left, definition.right] as [string, string];
   const names: [string, string] = sets[0] === sets[1] ? [`${sets[0]} (left)`, `${sets[1]} (right)`] : sets;
   const counted = [...p.counts.summary.comparisons, ...(whole.whole?.counts ?? [])];
-  const ask = { definition: p.draft, look };
+  const ask = { definition, look };
   const unfit = wholes.includes(look.comparison) && (whole.whole?.misfits.length ?? 0) > 0;
   return (
     <>
@@ -344,7 +349,7 @@ function Comparisons(p: {
                   </Button>
                 )}
                 <SaveRows
-                  sieve={p.draft.name}
+                  sieve={definition.name}
                   look={look}
                   disabled={
                     p.unsaved

@@ -4,13 +4,23 @@ import { follow } from '../api/jobs';
 import { complete } from './definition';
 
 /** The counts of a bench: those of its definition as it is, and those before the last change that was counted. */
-type State = { counts?: Counts; before?: Counts; of?: string; error?: unknown; job?: Job; busy: boolean };
+type State = {
+  counts?: Counts;
+  counted?: Definition; // of which the counts are
+  before?: Counts;
+  error?: unknown;
+  job?: Job;
+  busy: boolean;
+};
 
-/** Counts a definition after each change; an earlier count of the same bench is given up. */
-export function useCounts(draft: Definition) {
+/**
+ * Counts a definition after each change; an earlier count of the same bench is given up. It is counted under the name that it is
+ * saved under, so that it has that sieve's crosswalk.
+ */
+export function useCounts(draft: Definition, savedAs: string) {
   const bench = useId();
   const [state, setState] = useState<State>({ busy: false });
-  const text = JSON.stringify({ ...draft, name: '' });
+  const text = JSON.stringify({ ...draft, name: savedAs });
   const [page] = useState(() => String(Math.random())); // so that two open pages do not give up each other's counts
   useEffect(() => {
     const definition = JSON.parse(text) as Definition;
@@ -30,8 +40,11 @@ export function useCounts(draft: Definition) {
         );
         setState((s) => ({
           counts: end.result?.counts,
-          before: s.of !== text && s.counts && comparable(s.counts, end.result?.counts) ? s.counts : s.before,
-          of: text,
+          counted: definition,
+          before:
+            JSON.stringify(s.counted) !== text && s.counts && comparable(s.counts, end.result?.counts)
+              ? s.counts
+              : s.before,
           busy: false,
         }));
       } catch (error) {

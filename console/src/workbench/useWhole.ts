@@ -2,18 +2,13 @@ import { useEffect, useId, useState } from 'react';
 import { answer, api, ProblemError, type Alignment, type Definition, type WholeCounts } from '../api/client';
 import { follow } from '../api/jobs';
 
-/** Counts set logic over whole records, once the other counts of the definition are there. */
-export function useWhole(
-  draft: Definition,
-  align: Alignment | undefined,
-  counted: boolean,
-): { whole?: WholeCounts; error?: unknown } {
+/** Counts set logic over whole records of a definition whose other counts are there. */
+export function useWhole(counted: Definition, align: Alignment | undefined): { whole?: WholeCounts; error?: unknown } {
   const [state, setState] = useState<{ whole?: WholeCounts; error?: unknown; of: string }>({ of: '' });
   const bench = useId();
   const [page] = useState(() => String(Math.random()));
-  const text = JSON.stringify({ definition: { ...draft, name: '' }, align: align ?? {} });
+  const text = JSON.stringify({ definition: counted, align: align ?? {} });
   useEffect(() => {
-    if (!counted) return;
     const given = new AbortController();
     void (async () => {
       try {
@@ -33,6 +28,6 @@ export function useWhole(
       }
     })();
     return () => given.abort();
-  }, [text, bench, page, counted]);
-  return counted && state.of === text ? state : {};
+  }, [text, bench, page]);
+  return state.of === text ? state : {};
 }
