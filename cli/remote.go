@@ -84,3 +84,12 @@ func (r *rootFlags) completeColumns(left, right *string) func(*cobra.Command, []
 		return pairs, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	}
 }
+
+// completeNames completes the columns of a record set where one is named in an expression.
+func (r *rootFlags) completeNames(set *string) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return func(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+		found, err := r.client().Set(cmd.Context(), *set)
+		before := typed[:strings.LastIndexAny(typed, ",( ")+1]
+		return completions(found.Snapshot.Columns, err, cobra.ShellCompDirectiveNoFileComp|cobra.ShellCompDirectiveNoSpace, func(name string) string { return before + name })
+	}
+}

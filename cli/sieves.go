@@ -28,6 +28,8 @@ func (f *sieveFlags) add(cmd *cobra.Command, root *rootFlags) {
 	for _, name := range []string{"left", "right"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, root.completeSets)
 	}
+	_ = cmd.RegisterFlagCompletionFunc("left-where", root.completeNames(&f.left))
+	_ = cmd.RegisterFlagCompletionFunc("right-where", root.completeNames(&f.right))
 	for _, name := range []string{"key", "compare", "amount"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, root.completeColumns(&f.left, &f.right))
 	}

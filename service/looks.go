@@ -355,6 +355,9 @@ func (v *Service) makeReady(ctx context.Context, j *job, l *looking) error {
 		src.Rows = rows
 	}
 	list, left, err := rowlist.Build(ctx, src, rowlist.Query{Where: l.where, Sort: l.sort}, v.listOptions(j))
+	if many := new(rowlist.TooMany); errors.As(err, &many) {
+		return badLook("comparison", "%s", many)
+	}
 	if err != nil {
 		return err
 	}

@@ -231,6 +231,13 @@ func (l *looking) warnings() []string {
 			}
 		}
 	}
+	for _, k := range l.sort {
+		for s, t := range k.Types {
+			if _, readable := t.Readings(); l.all[k.Column].From[s] >= 0 && !readable {
+				out = append(out, fmt.Sprintf("%s is sorted as text: how its %ss are written is in doubt. State its type where it is loaded, or what it is sorted as.", l.all[k.Column].Name, t.Name))
+			}
+		}
+	}
 	if n := l.selves(); n > 0 && l.wholes == "" {
 		out = append(out, words.Selves(l.sets[0], n))
 	}

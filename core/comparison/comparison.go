@@ -65,9 +65,9 @@ var says = map[Name]string{
 	Full: "all of both", Inner: "only what pairs", Left: "all of the left", Right: "all of the right",
 	LeftSemi: "left with a partner", RightSemi: "right with a partner", LeftAnti: "left without a partner", RightAnti: "right without a partner",
 	FullAnti: "all without a partner", Separate: "two tables, kept apart", Cross: "every left with every right", ByPosition: "side by side, without a key",
-	Union: "whole records of either, each once", UnionAll: "whole records of both, one under the other",
-	Intersect: "whole records that are in both, each once", IntersectAll: "whole records that are in both, as often as in both",
-	Except: "whole records of the left that are not on the right, each once", ExceptAll: "whole records of the left, less those of the right",
+	Union: "whole records of either, once", UnionAll: "all of both, one under the other",
+	Intersect: "whole records in both, once", IntersectAll: "whole records in both, as often",
+	Except: "whole left records not on the right", ExceptAll: "whole left records less right ones",
 }
 
 // Keyed are the comparisons that follow keys and give one table, in the order in which they are shown.
@@ -106,10 +106,11 @@ func (n Name) IsWhole() bool {
 // Distinct reports whether records that are equal as a whole are one row, or rows that are written alike.
 func (n Name) Distinct() bool { return n.IsWhole() && n != UnionAll }
 
-// Yields reports whether the comparison's rows have columns of a side. Those of set logic have columns of both at once.
+// Yields reports whether the comparison shows records of a side. Rows of set logic have columns of both sides at once, but what is
+// left over of the left is of the left alone.
 func (n Name) Yields(s tray.Side) bool {
 	switch n {
-	case LeftSemi, LeftAnti:
+	case LeftSemi, LeftAnti, Except, ExceptAll:
 		return s == tray.Left
 	case RightSemi, RightAnti:
 		return s == tray.Right

@@ -14,7 +14,7 @@ type Count struct {
 	Says       string `json:"says"` // what it keeps, in a few words
 
 	// By side, left first. Records that are excluded are not counted.
-	Dropped  [2]int64 `json:"dropped"`  // records that are in no row, of a side that it shows
+	Dropped  [2]int64 `json:"dropped"`  // records that are in no row and that no row stands for, of a side that it shows
 	Repeated [2]int64 `json:"repeated"` // rows in which a record stands again that is in an earlier row already
 }
 
@@ -97,6 +97,9 @@ func WholeCounts(g *Groups) (counts []Count) {
 func WholeCount(g *Groups, n Name) Count {
 	c := Count{Comparison: n, Rows: NewRows(g, Choice{Comparison: n}).Len(), Says: n.Says()}
 	for _, s := range tray.Sides {
+		if !n.Yields(s) {
+			continue
+		}
 		c.Dropped[s] = NewRows(g, Choice{Comparison: n, Dropped: true, Side: s}).Len()
 	}
 	return c

@@ -41,7 +41,7 @@ func NewRows(g *Groups, c Choice) *Rows {
 		return &Rows{[]part{g.inTray(c)}}
 	}
 	if c.Dropped {
-		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.Keeps(c.Side, row) && g.Appears(c, c.Side, row) == 0 })}}
+		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.drops(c, c.Side, row) })}}
 	}
 	switch c.Comparison {
 	case Separate:
@@ -124,6 +124,22 @@ func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
 		return once(s == tray.Left && place < int64(len(g.Alike(s, row)))-partners)
 	}
 	return 0
+}
+
+// drops reports whether a record is neither in a row of a comparison nor equal to one that a row stands for: rows of both sides'
+// equal records stand for one of each.
+func (g *Groups) drops(c Choice, s tray.Side, row uint32) bool {
+	if !g.Keeps(s, row) {
+		return false
+	}
+	partners := g.partners(s, row)
+	switch c.Comparison {
+	case Intersect:
+		return partners == 0 || g.place(s, row) > 0
+	case IntersectAll:
+		return g.place(s, row) >= partners
+	}
+	return g.Appears(Choice{Comparison: c.Comparison, Kept: c.Kept}, s, row) == 0
 }
 
 // Len is the number of rows, or the greatest number there is where there are more.

@@ -164,6 +164,26 @@ func (w *world) queries() (names []comparison.Name, texts []string) {
 	return names, texts
 }
 
+// orders are, for SQLite, the left and right records that stand for the rows of set logic, in default order: each where its like
+// first comes, or comes for the first times.
+func (w *world) orders() map[comparison.Name]string {
+	const same = "(SELECT count(*) FROM %[2]s AS o WHERE o.k IS x.k AND o.j IS x.j AND o.d IS x.d AND o.t IS x.t)"
+	numbered := func(side, other string) string {
+		return fmt.Sprintf("(SELECT n, row_number() OVER (PARTITION BY k, j, d, t ORDER BY n) AS place, "+same+" AS there, (SELECT count(*) FROM %[1]s AS o WHERE o.k IS x.k AND o.j IS x.j AND o.d IS x.d AND o.t IS x.t) AS here FROM %[1]s AS x)", side, other)
+	}
+	left := func(where string) string {
+		return w.with() + "SELECT n, NULL FROM " + numbered("l", "r") + " WHERE " + where + " ORDER BY n"
+	}
+	return map[comparison.Name]string{
+		"union":         w.with() + "SELECT a, b FROM (SELECT 0 AS s, n AS a, NULL AS b FROM " + numbered("l", "r") + " WHERE place = 1 UNION ALL SELECT 1, NULL, n FROM " + numbered("r", "l") + " WHERE place = 1 AND there = 0) ORDER BY s, a, b",
+		"union-all":     w.with() + "SELECT a, b FROM (SELECT 0 AS s, n AS a, NULL AS b FROM l UNION ALL SELECT 1, NULL, n FROM r) ORDER BY s, a, b",
+		"intersect":     left("place = 1 AND there > 0"),
+		"intersect-all": left("place <= there"),
+		"except":        left("place = 1 AND there = 0"),
+		"except-all":    left("place <= here - there"),
+	}
+}
+
 // ours are the rows that queries ask for, in the same form.
 func (w *world) ours(t testing.TB, n comparison.Name) []string {
 	c := comparison.Choice{Comparison: n}
@@ -236,7 +256,7 @@ func readAll(t testing.TB, g *comparison.Groups, c comparison.Choice) []comparis
 }
 
 // TestAgainstSQL holds every comparison of random small sets against SQLite and PostgreSQL, row for row: those by key in their
-// default order, those of whole records as multisets.
+// default order, those of whole records as multisets and, by the records that stand for them, in default order, too.
 func TestAgainstSQL(t *testing.T) {
 	cases := 2000
 	if testing.Short() {
@@ -294,6 +314,20 @@ func TestAgainstSQL(t *testing.T) {
 				t.Fatalf("case %d: %s: %s\n%s", n, name, err, texts[i])
 			}
 			check(t, fmt.Sprintf("case %d: %s by SQLite", n, name), name, got, fromLite)
+		}
+		for name, text := range w.orders() {
+			var want, got []string
+			err := sqlitex.ExecuteTransient(lite, text, &sqlitex.ExecOptions{ResultFunc: func(stmt *sqlite.Stmt) error {
+				want = append(want, stmt.ColumnText(0)+"|"+stmt.ColumnText(1))
+				return nil
+			}})
+			if err != nil {
+				t.Fatalf("case %d: the order of %s: %s\n%s", n, name, err, text)
+			}
+			for _, row := range readAll(t, w.wholes, comparison.Choice{Comparison: name}) {
+				got = append(got, number(row[0])+"|"+number(row[1]))
+			}
+			check(t, fmt.Sprintf("case %d: the order of %s by SQLite", n, name), "", got, want)
 		}
 		w.checkCounts(t)
 		w.checkApart(t)
@@ -375,6 +409,9 @@ func (w *world) checkCounts(t *testing.T) {
 			if !c.Comparison.Yields(s) {
 				dropped = 0
 			}
+			if s == tray.Right && (c.Comparison == comparison.Intersect || c.Comparison == comparison.IntersectAll) {
+				continue // a row stands for a record of each side: see below
+			}
 			if c.Dropped[s] != dropped || c.Repeated[s] != repeated {
 				t.Errorf("%s: of the %s %d dropped and %d repeated, want %d and %d", c.Comparison, s, c.Dropped[s], c.Repeated[s], dropped, repeated)
 			}
@@ -387,6 +424,20 @@ func (w *world) checkCounts(t *testing.T) {
 					t.Errorf("%s drops of the %s %v, want %v", c.Comparison, s, listed, gone)
 				}
 			}
+		}
+	}
+}
+
+// checkDropped: what the intersections drop of the right is what they drop of the left when the sides are exchanged.
+func (w *world) checkDropped(t *testing.T, turned *world) {
+	for _, n := range []comparison.Name{comparison.Intersect, comparison.IntersectAll} {
+		got := readAll(t, w.wholes, comparison.Choice{Comparison: n, Dropped: true, Side: tray.Right})
+		want := readAll(t, turned.wholes, comparison.Choice{Comparison: n, Dropped: true, Side: tray.Left})
+		for i := range want {
+			want[i][0], want[i][1] = want[i][1], want[i][0]
+		}
+		if !slices.Equal(got, want) || comparison.WholeCount(w.wholes, n).Dropped[1] != int64(len(want)) {
+			t.Errorf("%s drops of the right %v, want %v", n, got, want)
 		}
 	}
 }
@@ -427,6 +478,7 @@ func (w *world) checkIdentities(t *testing.T) {
 	same("right is inner and right-anti", of("right"), of("inner", "right-anti"))
 	same("full-anti is both antis", of("full-anti"), of("left-anti", "right-anti"))
 	turned := w.swapped(t)
+	w.checkDropped(t, turned)
 	except := append(w.ours(t, "except"), turned.ours(t, "except")...)
 	union := append(except, w.ours(t, "intersect")...)
 	slices.Sort(union)

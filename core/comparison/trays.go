@@ -43,6 +43,8 @@ func (c Choice) OneSide() (tray.Side, bool) {
 		return c.Side, !c.Tray.Paired()
 	case c.Dropped, c.Comparison == Separate:
 		return c.Side, true
+	case c.Comparison.IsWhole():
+		return tray.Left, false
 	}
 	for _, s := range tray.Sides {
 		if !c.Comparison.Yields(s.Other()) {

@@ -13,6 +13,7 @@ package rowlist
 
 import (
 	"context"
+	"fmt"
 	"runtime"
 	"slices"
 
@@ -62,13 +63,22 @@ type Left struct {
 	Why       string
 }
 
-// Most is how many rows can be filtered or sorted.
-const Most = 1 << 32
+// Most is how many rows can be filtered or sorted: a list of them takes eight gigabytes.
+const Most = 1_000_000_000
+
+// TooMany says that there are more rows than can be filtered or sorted.
+type TooMany struct{ Rows int64 }
+
+// Error implements error.
+func (e *TooMany) Error() string {
+	return fmt.Sprintf("there are %d rows, and %d at most can be filtered or sorted; filter the sides before they are compared", e.Rows, int64(Most))
+}
 
 // pieceRows is how many rows are looked at together at most.
 const pieceRows = 1 << 20
 
-// Build makes a list. It is to be closed. It stops with the context's error when the context ends.
+// Build makes a list. It is to be closed. It stops with the context's error when the context ends, and refuses more than [Most]
+// rows with a [*TooMany].
 func Build(ctx context.Context, src Source, q Query, opts Options) (_ *List, left Left, err error) {
 	if opts.Workers <= 0 {
 		opts.Workers = runtime.GOMAXPROCS(0)
@@ -78,6 +88,9 @@ func Build(ctx context.Context, src Source, q Query, opts Options) (_ *List, lef
 	}
 	if opts.Progress == nil {
 		opts.Progress = func(string, int64, int64) {}
+	}
+	if n := src.Rows.Len(); n > Most {
+		return nil, left, &TooMany{n}
 	}
 	b := &builder{src: src, query: q, opts: opts, list: newList(opts.Budget/4, opts.TempDir)}
 	defer func() {

@@ -323,6 +323,28 @@ func TestCancel(t *testing.T) {
 	}
 }
 
+// TestTooMany: what would fill the disk is refused before it begins.
+func TestTooMany(t *testing.T) {
+	rows := [][]string{}
+	for i := range 40_000 {
+		rows = append(rows, []string{strconv.Itoa(i)})
+	}
+	table := recordtest.Batches(t, names[:1], rows, 5000)
+	plan, err := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}}}}.Compile(names[:1], names[:1])
+	if err != nil {
+		t.Fatal(err)
+	}
+	index, err := match.Build(context.Background(), plan, table, table, match.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	src := rowlist.Source{Rows: comparison.NewRows(comparison.NewGroups(index), comparison.Choice{Comparison: "cross"}), Tables: [2]record.Table{table, table}}
+	fault := new(rowlist.TooMany)
+	if list, _, err := rowlist.Build(context.Background(), src, rowlist.Query{}, rowlist.Options{}); !errors.As(err, &fault) || list != nil || fault.Rows != 1_600_000_000 {
+		t.Errorf("%v, %v", list, err)
+	}
+}
+
 // TestDropped: the totals of what a comparison drops are those of the other rows.
 func TestDropped(t *testing.T) {
 	b := newBench(t, rand.New(rand.NewPCG(5, 6)), 60, "inner")

@@ -82,14 +82,9 @@ export function ColumnsChoice({
             </div>
           ))}
           {both && (
-            <Radio.Group
-              size="small"
-              value={look.prefix == null ? 'sets' : 'none'}
-              onChange={(event) => change({ prefix: event.target.value === 'none' ? ['', ''] : undefined })}
-              options={[
-                { value: 'sets', label: 'sets’ names before columns that both have' },
-                { value: 'none', label: 'none' },
-              ]}
+            <Prefixes
+              prefix={look.prefix ?? undefined}
+              change={(prefix) => change({ prefix, columns: undefined, where: undefined, sort: undefined })}
             />
           )}
           <Button size="small" onClick={() => change({ columns: undefined, prefix: undefined })}>
@@ -100,5 +95,38 @@ export function ColumnsChoice({
     >
       <Button size="small">Columns{look.columns?.length ? ` (${look.columns.length})` : ''}</Button>
     </Popover>
+  );
+}
+
+/** What stands before columns that both sides have: the sets' names, nothing, or something else. */
+function Prefixes({ prefix, change }: { prefix?: string[]; change: (prefix: string[] | undefined) => void }) {
+  const way = prefix === undefined ? 'sets' : prefix.every((p) => p === '') ? 'none' : 'own';
+  return (
+    <fieldset className="prefixes">
+      <legend className="dim">before columns that both sides have</legend>
+      <Radio.Group
+        size="small"
+        value={way}
+        onChange={(event) =>
+          change({ sets: undefined, none: ['', ''], own: ['left', 'right'] }[event.target.value as string])
+        }
+        options={[
+          { value: 'sets', label: 'the sets’ names' },
+          { value: 'none', label: 'nothing' },
+          { value: 'own', label: 'other words' },
+        ]}
+      />
+      {way === 'own' &&
+        (['left', 'right'] as const).map((side, i) => (
+          <Input
+            key={side}
+            size="small"
+            className={side === 'left' ? 'l' : 'r'}
+            aria-label={`before columns of the ${side}`}
+            value={prefix?.[i] ?? ''}
+            onChange={(event) => change([0, 1].map((j) => (j === i ? event.target.value : (prefix?.[j] ?? ''))))}
+          />
+        ))}
+    </fieldset>
   );
 }

@@ -44,13 +44,16 @@ export function RowsPanel(p: {
   };
   if (summed !== '' && summed !== question) addUp(true);
   const data = rows.error ? undefined : rows.data;
+  // The columns stay at hand where something is wrong with what is chosen of them, so that it can be mended.
+  const [all, setAll] = useState(data?.all);
+  if (data && data.all !== all) setAll(data.all);
   const numbers = data?.columns.some((c) => c.number);
   return (
     <section className="panel rows" data-testid="rows">
       <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
         {p.title}
         <div className="acts">
-          {data && <ColumnsChoice look={look} all={data.all} change={p.change} />}
+          {all && <ColumnsChoice look={look} all={all} change={p.change} />}
           <LabelsChoice look={look} change={p.change} />
           {numbers && (
             <Checkbox checked={summed !== ''} onChange={(event) => addUp(event.target.checked)}>

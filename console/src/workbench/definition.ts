@@ -8,8 +8,7 @@ export const complete = (d: Definition) =>
   d.left !== '' &&
   d.right !== '' &&
   d.key.length > 0 &&
-  d.key.every((k) => k.left && k.right) &&
-  (d.compare ?? []).every((f) => f.left && f.right);
+  [...d.key, ...(d.compare ?? [])].every((p) => p.left !== '' && p.right !== ''); // no right: named alike on both sides
 
 /** The definition with its sides exchanged. */
 export function swapped(d: Definition): Definition {
