@@ -60,20 +60,20 @@ orphaned, right            +90.00
 bills                      180.54
 the balance closes
 
-comparison  rows  keeps
-───────────────────────────────────────────────
-full           7  all of both
-inner          4  only what pairs
-left           6  all of the left
-right          5  all of the right
-left-semi      4  left with a partner
-right-semi     3  right with a partner
-left-anti      2  left without a partner
-right-anti     1  right without a partner
-full-anti      3  all without a partner
-separate      10  two tables, kept apart
-cross         24  every left with every right
-by-position    6  side by side, without a key
+comparison   rows  keeps
+────────────────────────────────────────────────
+full            7  all of both
+inner           4  only what pairs
+left            6  all of the left
+right           5  all of the right
+left-semi       4  left with a partner
+right-semi      3  right with a partner
+left-anti       2  left without a partner
+right-anti      1  right without a partner
+full-anti       3  all without a partner
+separate       10  two tables, kept apart
+cross          24  every left with every right
+by-position     6  side by side, without a key
 relation: many to one; keys on both sides: 3; repeated: 1 left, 0 right
 
 1 line of ` + right + ` rejected:

@@ -207,7 +207,7 @@ func TestRowsShaped(t *testing.T) {
 	// A set with itself.
 	self := sieve.Definition{Left: "log", Right: "log", Where: sieve.Where{Left: `quay != "Salt"`, Right: `quay == "Salt" || call == "A"`}, Key: d.Key}
 	rows, last = allRows(t, c, view.Ask{Definition: &self, Look: view.Look{Comparison: "inner"}})
-	if len(rows) != 2 || last.Columns[0].Name != "left.call" || last.Columns[3].Name != "right.call" || len(last.Warnings) != 1 || !strings.HasPrefix(last.Warnings[0], "1 record of log pass") {
+	if len(rows) != 2 || last.Columns[0].Name != "left.call" || last.Columns[3].Name != "right.call" || len(last.Warnings) != 1 || !strings.HasPrefix(last.Warnings[0], "1 record of log passes both") {
 		t.Errorf("a set with itself: %d rows, %v, %q", len(rows), last.Columns, last.Warnings)
 	}
 	job, err = c.Count(t.Context(), self)

@@ -204,6 +204,32 @@ func TestWants(t *testing.T) {
 }
 
 // TestAgainstRationals holds random arithmetic against another library's rational numbers.
+// TestWantsTexts: a filter over texts says the same as over a batch, and knows which columns it reads.
+func TestWantsTexts(t *testing.T) {
+	columns := []string{"fee", "quay", "call.no", "remark"}
+	p, err := expression.Compile(`call.no != "" && (number(fee) > 2 || call.no.startsWith("A") || fee == "")`, columns)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := fmt.Sprint(p.Columns()); got != "[0 2]" {
+		t.Errorf("it reads the columns %s", got)
+	}
+	for _, row := range [][]string{{"3", "x", "B", ""}, {"1", "", "A", ""}, {"1", "", "B", ""}, {"", "", "B", ""}, {"9", "", "", ""}, {"n/a", "", "B", ""}, {"n/a", "", "A", ""}} {
+		var cells []record.Cell
+		for _, text := range row {
+			cells = append(cells, record.Cell{Text: text})
+		}
+		want, wrong := p.Holds(cells)
+		got, err := p.WantsTexts(func(column int) string { return row[column] })
+		if got != want || (err == nil) != (wrong == nil) {
+			t.Errorf("%q: %v, %v, want %v, %v", row, got, err, want, wrong)
+		}
+		if again, _ := p.Holds(cells); again != want {
+			t.Errorf("%q: after texts, cells give %v", row, again)
+		}
+	}
+}
+
 func TestAgainstRationals(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	var make func(depth int) (string, *big.Rat)

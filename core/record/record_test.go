@@ -6,11 +6,16 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
 
+	"github.com/apache/arrow-go/v18/arrow/array"
+
 	"twinsieve/core/record"
+	"twinsieve/core/record/recordtest"
 )
 
 // cells are awkward ones: nulls, empty texts, every kind of letter, and long ones.
@@ -173,6 +178,74 @@ func TestGather(t *testing.T) {
 }
 
 // TestBatchesAreCut checks both limits of a batch.
+// near is a table that is asked to bring batches near, and counts how often each is read.
+type near struct {
+	*record.Spool
+	asked [][]int
+	read  map[int]int
+	mu    sync.Mutex
+}
+
+func (n *near) Prefetch(_ context.Context, batches []int) error {
+	n.asked = append(n.asked, batches)
+	return nil
+}
+
+func (n *near) Batch(ctx context.Context, i int) (*record.Batch, error) {
+	n.mu.Lock()
+	n.read[i]++
+	n.mu.Unlock()
+	return n.Spool.Batch(ctx, i)
+}
+
+// TestGatherAhead: batches are asked for ahead, some at a time, just those that are needed, each once.
+func TestGatherAhead(t *testing.T) {
+	var rows [][]string
+	for i := range 400 {
+		rows = append(rows, []string{strconv.Itoa(i), strconv.Itoa(-i)})
+	}
+	table := &near{Spool: recordtest.Batches(t, []string{"a", "b"}, rows, 10), read: map[int]int{}}
+	var wanted []uint32
+	for i := uint32(0); i < 400; i += 15 {
+		wanted = append(wanted, i, i)
+	}
+	var got []string
+	err := record.Gather(t.Context(), table, wanted, func(n int, b *record.Batch, i int) { got = append(got, b.Columns[0].Value(i)) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	for n, row := range wanted {
+		if got[n] != strconv.Itoa(int(row)) {
+			t.Fatalf("record %d is %s", row, got[n])
+		}
+	}
+	asked := 0
+	for _, some := range table.asked {
+		asked += len(some)
+		if len(some) > 16 || !slices.IsSorted(some) {
+			t.Errorf("asked for %v at once", some)
+		}
+		for _, at := range some {
+			if table.read[at] != 1 {
+				t.Errorf("batch %d was asked for, and read %d times", at, table.read[at])
+			}
+		}
+	}
+	if asked != len(table.read) || len(table.asked) < 2 {
+		t.Errorf("asked for %d batches in %d times, read %d", asked, len(table.asked), len(table.read))
+	}
+	var pairs []string
+	err = record.GatherColumns(t.Context(), table.Spool, []int{1, 0}, wanted, func(n int, columns []*array.String, i int) {
+		pairs = append(pairs, columns[1].Value(i)+columns[0].Value(i))
+	})
+	if err != nil || pairs[0] != "00" || pairs[2] != "15-15" || len(pairs) != len(wanted) {
+		t.Errorf("columns: %v, %v", pairs, err)
+	}
+	if err := record.GatherColumns(t.Context(), table.Spool, []int{0}, []uint32{400}, nil); err == nil {
+		t.Error("a record behind the last was read")
+	}
+}
+
 func TestBatchesAreCut(t *testing.T) {
 	b := record.NewBuilder(1)
 	for n := range record.BatchRecords {

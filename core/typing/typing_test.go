@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"twinsieve/core/reading"
+	"twinsieve/core/tray"
 	"twinsieve/core/typing"
 )
 
@@ -113,5 +115,57 @@ func TestStated(t *testing.T) {
 		if _, err := typing.Parse(text); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %s", text, err, want)
 		}
+	}
+}
+
+// TestReadings: values of a type are read so that equal ones have equal texts, whatever form they are written in.
+func TestReadings(t *testing.T) {
+	for _, c := range []struct {
+		a, b         string // types
+		left, right  string
+		equal, fails bool
+	}{
+		{"decimal point", "decimal comma", " 1,200.50", "1.200,5", true, false},
+		{"integer", "decimal point", "7", "7.00", true, false},
+		{"date YYYY-MM-DD", "date D.M.YYYY", "2031-03-01", "1.3.2031", true, false},
+		{"timestamp", "timestamp", "2031-03-01 08:15", "2031-03-01T08:15:00Z", true, false},
+		{"timestamp", "timestamp", "2031-03-01 08:15:01", "2031-03-01T08:15", false, false},
+		{"boolean yes/no", "boolean true/false", "Yes", "TRUE", true, false},
+		{"boolean Y/N", "boolean true/false", "N", "true", false, false},
+		{"text", "text", " a", "a", false, false},
+		{"text", "integer", "7", "seven", false, true},
+		{"date YYYY-MM-DD", "date YYYY-MM-DD", "2031-02-31", "2031-02-28", false, true},
+	} {
+		var read [2]string
+		failed := false
+		for i, text := range []string{c.a, c.b} {
+			typ, err := typing.Parse(text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			list, ok := typ.Readings()
+			if !ok {
+				t.Fatalf("%s has no readings", text)
+			}
+			chain, err := reading.Compile(list, tray.Left, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			v := chain.Reader().Cell([]byte([]string{c.left, c.right}[i]))
+			failed = failed || v.State != reading.Text
+			read[i] = string(v.Text)
+		}
+		if failed != c.fails || !failed && (read[0] == read[1]) != c.equal {
+			t.Errorf("%q as %s and %q as %s read as %q, failed %v", c.left, c.a, c.right, c.b, read, failed)
+		}
+	}
+	for _, open := range []typing.Type{{Name: typing.Date}, {Name: typing.Decimal}, {Name: typing.Boolean}, {Name: typing.Boolean, Form: "yes/yes"}, {Name: typing.Date, Form: "DD"}} {
+		if _, ok := open.Readings(); ok {
+			t.Errorf("%v has readings, and does not say how its values are written", open)
+		}
+	}
+	number, date := typing.Type{Name: typing.Integer}, typing.Type{Name: typing.Date, Form: "YYYYMMDD"}
+	if !number.Fits(typing.Type{Name: typing.Decimal, Form: typing.Comma}) || number.Fits(date) || date.Numeric() || !date.Fits(typing.Type{Name: typing.Date}) {
+		t.Error("types fit that do not, or do not that do")
 	}
 }

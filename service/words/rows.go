@@ -75,11 +75,11 @@ func Rows(l Looked) string {
 		leaves(s.Other())
 	case comparison.LeftSemi, comparison.RightSemi:
 		s := side(n)
-		say("The %s of %s that have a partner in %s, each once.", Count(l.Count.Rows, "record"), names[s], names[s.Other()])
+		say("The %s of %s that %s a partner in %s, each once.", Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
 		leaves(s)
 	case comparison.LeftAnti, comparison.RightAnti:
 		s := side(n)
-		say("The %s of %s that have no partner in %s.", Count(l.Count.Rows, "record"), names[s], names[s.Other()])
+		say("The %s of %s that %s no partner in %s.", Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
 	case comparison.FullAnti:
 		say("All that has no partner, in one list: %s of %s and %s of %s.", Count(lone[0], "record"), names[0], Count(lone[1], "record"), names[1])
 	case comparison.Separate:
@@ -168,6 +168,9 @@ func show(n int64) string {
 
 // Selves warns that records of a set that is compared with itself pair with themselves.
 func Selves(set string, n int64) string {
-	return fmt.Sprintf("%s of %s pass both filters and %s with %s. Filter the sides so that no record is on both.", Count(n, "record"), set,
-		map[bool]string{true: "pairs", false: "pair"}[n == 1], map[bool]string{true: "itself", false: "themselves"}[n == 1])
+	does := "pass both filters and pair with themselves"
+	if n == 1 {
+		does = "passes both filters and pairs with itself"
+	}
+	return fmt.Sprintf("%s of %s %s. Filter the sides so that no record is on both.", Count(n, "record"), set, does)
 }
