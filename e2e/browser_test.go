@@ -393,7 +393,7 @@ func (w *walk) back() {
 	if !w.keyboard {
 		return
 	}
-	for range 12 {
+	for range 300 {
 		if at := w.text(focused); strings.HasPrefix(at, "left column of the") {
 			// One step further back, so that the next Tab comes to it.
 			w.do(chromedp.KeyEvent(kb.Tab, chromedp.KeyModifiers(chromedp.ModifierShift)))

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"twinsieve/client"
 	"twinsieve/core/comparison"
@@ -43,10 +44,10 @@ func TestViewForms(t *testing.T) {
 	}{
 		{[]string{"view", "small", "--comparison", "full", "--columns", "call,Amount as billed,in bills", "--sort", "Amount desc", "--totals"},
 			"All of log and all of bills, what pairs side by side: 7 rows. 2 records of log have no partner. 1 record of bills has no partner. 1 row shows a record of bills again, for it has several partners.\n\n" +
-				"call     billed     in bills\n" + strings.Repeat("─", 28) + "\n–        90         yes\n"},
-		{[]string{"view", "1", "--comparison", "left-anti", "-o", "csv"}, "call,day,amount\nMW-3,2031-03-02,30\n,2031-03-03,40\n"},
+				"call       billed  in bills\n" + strings.Repeat("─", 29) + "\n–              90  yes\n"},
+		{[]string{"view", "1", "--comparison", "left-anti", "-o", "csv"}, "call,day,amount\nMW-3,2031-03-03,30\n,2031-03-03,40\n"},
 		{[]string{"view", "small", "--comparison", "right-anti", "-o", "ndjson"}, `{"Call":"MW-9","Amount":"90"}` + "\n"},
-		{[]string{"view", "small", "--comparison", "inner", "--where", `number(Amount) > 50`, "--columns", "Call"}, "the filter leaves out 3 rows\n\nCall\n"},
+		{[]string{"view", "small", "--comparison", "inner", "--where", `number(Amount) > 50`, "--columns", "Call"}, "the filter leaves out 2 rows\n\nCall\n"},
 		{[]string{"view", "small", "--comparison", "full", "--from", "2", "--limit", "2", "--columns", "call"}, "rows 3 to 4 of 7\nthere is more: --from 4\n"},
 		{[]string{"view", "small", "--in-tray", "surplus", "--columns", "call,amount"}, "The records of log that are surplus.\n\ncall  amount\n"},
 		{[]string{"view", file, "--swap", "--comparison", "left-semi", "--columns", "Call"}, "The 3 records of bills that have a partner in log, each once."},
@@ -59,8 +60,8 @@ func TestViewForms(t *testing.T) {
 		{[]string{"stack", "log", "bills", "--look", "--rename", "bills:Call=call"}, "from   records\n"},
 		{[]string{"chain", "small"}, "small  sieve       log, bills  run 1       6 exceptions  up to date\n"},
 		{[]string{"chain", "small", "-o", "csv"}, "kind,name,from,number,count,stale\nset,bills,,1,4,\nset,log,,1,6,\nsieve,small,\"log, bills\",1,6,\n"},
-		{[]string{"__complete", "view", "small", "--columns", ""}, "log.call\n"},
-		{[]string{"__complete", "view", "small", "--comparison", "left-"}, "left-semi\nleft-anti\n"},
+		{[]string{"__complete", "view", "small", "--columns", ""}, "call\nday\namount\nCall\nAmount\nin log\nin bills\n"},
+		{[]string{"__complete", "view", "small", "--comparison", ""}, "full\ninner\nleft\nright\n"},
 		{[]string{"__complete", "view", "small", "--where", "number(am"}, "number(amount\n"},
 		{[]string{"__complete", "counts", "--left", "log", "--left-where", ""}, "call\nday\namount\n"},
 	} {
@@ -223,7 +224,7 @@ func TestRunRowsInConsole(t *testing.T) {
 	}
 	w.press("amount_due")
 	w.until(`document.querySelector('[aria-label="sorted upwards"]') !== null`)
-	w.press("amount_due")
+	w.press("amount_due ↑")
 	w.until(fmt.Sprintf(`document.querySelector('[aria-label="sorted downwards"]') !== null && document.querySelector('[data-testid=rows] tbody tr.ant-table-row')?.innerText.includes(%q)`, *rows.Rows[0].Cells[0]))
 	w.click(`[data-testid=rows] .ant-checkbox-input`, 0)
 	job, err := c.RowTotals(t.Context(), view.Ask{Run: head.ID, Look: view.Look{Comparison: "left-anti"}})
@@ -231,9 +232,9 @@ func TestRunRowsInConsole(t *testing.T) {
 	w.until(fmt.Sprintf(`document.querySelector('[data-total=amount_due]')?.innerText.replaceAll(',', '') === 'Σ %s'`, sum))
 	w.press("Columns")
 	w.field("name of vessel")
-	w.keys("ship")
+	w.keys("ship", kb.Enter)
 	w.until(`[...document.querySelectorAll('[data-testid=rows] th')].some((e) => e.innerText.trim() === 'ship')`)
-	w.press("Columns")
+	w.press("Columns (7)")
 	w.press("Swap sides")
 	w.says("The " + summary.Number(head.Summary.Comparisons[7].Rows) + " records of invoices that have no partner in service-log.")
 	w.press("Make a record set")

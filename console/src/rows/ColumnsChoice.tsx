@@ -1,7 +1,8 @@
 import { ArrowDownOutlined, ArrowUpOutlined } from '@ant-design/icons';
-import { Button, Checkbox, Input, Popover, Radio } from 'antd';
+import { Button, Checkbox, Popover, Radio } from 'antd';
 import { useState } from 'react';
 import type { Look, RowColumn } from '../api/client';
+import { Settled } from '../parts/Settled';
 
 type Chosen = NonNullable<Look['columns']>[number];
 
@@ -43,18 +44,11 @@ export function ColumnsChoice({
               <Checkbox checked disabled={shown.length === 1} onChange={() => set(shown.filter((_, j) => j !== i))}>
                 <span className={sideOf(c.column)}>{c.column}</span>
               </Checkbox>
-              <Input
-                size="small"
+              <Settled
+                label={`name of ${c.column}`}
                 placeholder="its own name"
-                aria-label={`name of ${c.column}`}
                 value={c.as ?? ''}
-                onChange={(event) =>
-                  set(
-                    shown.map((o, j) =>
-                      j === i ? { column: o.column, ...(event.target.value && { as: event.target.value }) } : o,
-                    ),
-                  )
-                }
+                settle={(as) => set(shown.map((o, j) => (j === i ? { column: o.column, ...(as && { as }) } : o)))}
               />
               <Button
                 size="small"
@@ -118,13 +112,12 @@ function Prefixes({ prefix, change }: { prefix?: string[]; change: (prefix: stri
       />
       {way === 'own' &&
         (['left', 'right'] as const).map((side, i) => (
-          <Input
+          <Settled
             key={side}
-            size="small"
+            label={`before columns of the ${side}`}
             className={side === 'left' ? 'l' : 'r'}
-            aria-label={`before columns of the ${side}`}
             value={prefix?.[i] ?? ''}
-            onChange={(event) => change([0, 1].map((j) => (j === i ? event.target.value : (prefix?.[j] ?? ''))))}
+            settle={(text) => change([0, 1].map((j) => (j === i ? text : (prefix?.[j] ?? ''))))}
           />
         ))}
     </fieldset>

@@ -1,5 +1,6 @@
-import { Button, Input, Popover } from 'antd';
+import { Button, Popover } from 'antd';
 import type { Look } from '../api/client';
+import { Settled } from '../parts/Settled';
 
 /** What a hand-over writes where there is no partner, and where a value is blank. */
 export function LabelsChoice({ look, change }: { look: Look; change: (part: Partial<Look>) => void }) {
@@ -14,22 +15,20 @@ export function LabelsChoice({ look, change }: { look: Look; change: (part: Part
         <div style={{ display: 'grid', gap: 6, width: 230 }}>
           <label>
             no partner
-            <Input
-              size="small"
+            <Settled
+              label="Label for no partner"
               placeholder="nothing"
-              aria-label="Label for no partner"
               value={look.labels?.noPartner ?? ''}
-              onChange={(event) => set({ noPartner: event.target.value || undefined })}
+              settle={(text) => set({ noPartner: text || undefined })}
             />
           </label>
           <label>
             blank
-            <Input
-              size="small"
+            <Settled
+              label="Label for blank"
               placeholder="nothing"
-              aria-label="Label for blank"
               value={look.labels?.blank ?? ''}
-              onChange={(event) => set({ blank: event.target.value || undefined })}
+              settle={(text) => set({ blank: text || undefined })}
             />
           </label>
           <span className="dim">A file that is handed over says these. On screen the two always look different.</span>
