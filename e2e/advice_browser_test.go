@@ -31,6 +31,7 @@ func times(t testing.TB, s *demo.Scenario, name string) int {
 func TestAdviceInConsole(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			s := demo.New(demo.Options{Seed: 7})
 			p := serve(t, t.TempDir())
 			c := p.client()

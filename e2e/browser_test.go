@@ -299,6 +299,7 @@ func (w *walk) readings(label string, list ...string) {
 func TestWalk(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			s := demo.New(demo.Options{Seed: 7})
 			dir := t.TempDir()
 			if err := s.Write(dir); err != nil {

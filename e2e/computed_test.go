@@ -111,6 +111,7 @@ func TestComputed(t *testing.T) {
 func TestComputedInConsole(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			p := serve(t, t.TempDir())
 			load(t, p.client(), "ledger", []byte(ledger))
 			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}

@@ -55,6 +55,7 @@ func marchBills(t *testing.T, amount string) string {
 func TestIntake(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			p := serve(t, t.TempDir())
 			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/sets"))

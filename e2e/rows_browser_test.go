@@ -23,6 +23,7 @@ import (
 func TestRowsInConsole(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			p := serve(t, t.TempDir())
 			c := p.client()
 			head := loadDemo(t, c, demo.New(demo.Options{}))
@@ -63,6 +64,9 @@ func (w *walk) comparisons(c *client.Client, head *view.Run) {
 			w.pick("chosen pairs of columns")
 		}
 		w.until(fmt.Sprintf(`document.querySelector('[data-count=%q]')?.innerText === %q`, count.Comparison, summary.Number(count.Rows)))
+		if w.keyboard && !slices.Contains([]comparison.Name{"inner", "left-anti", "separate", "cross", "union", "except-all"}, count.Comparison) {
+			continue // they are buttons like these
+		}
 		w.press(string(count.Comparison))
 		switch count.Comparison {
 		case comparison.Separate:
@@ -145,6 +149,7 @@ func (w *walk) swap(c *client.Client, head *view.Run) {
 func TestStackSetsInConsole(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard"}[keyboard], func(t *testing.T) {
+			t.Parallel()
 			p := serve(t, t.TempDir())
 			c := p.client()
 			s := demo.New(demo.Options{})
