@@ -226,16 +226,22 @@ func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src
 	recipe.Choices = src.Settled()
 	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
 	recipe.Source.Upload = ""
-	if r := recipe.Source.Result; r != nil { // the next time it is of a newer run
-		next := *r
-		next.Run = 0
-		recipe.Source.Result = &next
-	}
+	recipe.Source.Result = ofNextRun(recipe.Source.Result)
 	recipe.Source.Stack = slices.Clone(recipe.Source.Stack)
 	for i, part := range src.Parts() {
 		settled := part.Settled()
 		s := &recipe.Source.Stack[i]
-		s.Upload, s.Label, s.Choices = "", part.Label, &settled
+		s.Upload, s.Label, s.Choices, s.Result = "", part.Label, &settled, ofNextRun(s.Result)
 	}
 	return v.newWriting(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: recipe.Choices.Delimiter}, recipe)
+}
+
+// ofNextRun is how rows of a run are read the next time: of a newer run.
+func ofNextRun(r *view.ResultRef) *view.ResultRef {
+	if r == nil {
+		return nil
+	}
+	next := *r
+	next.Run = 0
+	return &next
 }

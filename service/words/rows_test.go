@@ -14,7 +14,9 @@ import (
 func TestRows(t *testing.T) {
 	totals := &match.Totals{Records: [2]int64{12, 1300}, Product: 20, Semi: [2]int64{9, 1298}}
 	totals.Trays[0][tray.Excluded] = 2 // of the left ten take part, one of them without a partner
-	choice := func(n comparison.Name) comparison.Choice { return comparison.Choice{Comparison: n, Kept: comparison.KeepFull} }
+	choice := func(n comparison.Name) comparison.Choice {
+		return comparison.Choice{Comparison: n, Kept: comparison.KeepFull}
+	}
 	with := func(c comparison.Choice, change func(*comparison.Choice)) comparison.Choice {
 		change(&c)
 		return c
