@@ -41,16 +41,7 @@ func intakeBench(binary, dir, large string, largeRecords int) {
 		{fmt.Sprintf("a spreadsheet of 200,000 records, %s", size(sheet)), sheet, 200_000, false},
 	} {
 		wall, peak, pages := serveWhile(binary, filepath.Join(dir, "data"), func(c *client.Client) error {
-			f, err := os.Open(job.file)
-			if err != nil {
-				return err
-			}
-			defer f.Close()
-			begun, err := c.LoadFile(context.Background(), "large", filepath.Base(job.file), f, view.Recipe{})
-			if err != nil {
-				return err
-			}
-			result, err := c.Wait(context.Background(), begun, nil)
+			result, err := sendFile(c, "large", job.file)
 			if err != nil {
 				return err
 			}
@@ -60,7 +51,8 @@ func intakeBench(binary, dir, large string, largeRecords int) {
 			if !job.profile {
 				return nil
 			}
-			if begun, err = c.MakeProfile(context.Background(), "large"); err == nil {
+			begun, err := c.MakeProfile(context.Background(), "large")
+			if err == nil {
 				_, err = c.Wait(context.Background(), begun, nil)
 			}
 			return err
@@ -68,6 +60,20 @@ func intakeBench(binary, dir, large string, largeRecords int) {
 		slices.Sort(pages)
 		fmt.Printf("%-46s %8.2f %8d %12.1f %12.1f\n", job.what, wall.Seconds(), peak>>20, ms(pages[len(pages)/2]), ms(pages[len(pages)-1]))
 	}
+}
+
+// sendFile sends a file to a service, and waits until it is loaded.
+func sendFile(c *client.Client, set, file string) (*view.JobResult, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	begun, err := c.LoadFile(context.Background(), set, filepath.Base(file), f, view.Recipe{})
+	if err != nil {
+		return nil, err
+	}
+	return c.Wait(context.Background(), begun, nil)
 }
 
 func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }

@@ -120,11 +120,7 @@ func pagesBench(d sieve.Definition, binary, data, left, right string) {
 	s := serve(binary, data)
 	ctx := context.Background()
 	for set, file := range map[string]string{"left": left, "right": right} {
-		f, err := os.Open(file)
-		must(err)
-		job, err := s.LoadFile(ctx, set, filepath.Base(file), f, view.Recipe{})
-		must(err)
-		_, err = s.Wait(ctx, job, nil)
+		_, err := sendFile(s.Client, set, file)
 		must(err)
 	}
 	_, err := s.CreateSieve(ctx, d)

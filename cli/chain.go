@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/service/summary"
+
 	"github.com/spf13/cobra"
 )
 
@@ -37,9 +39,9 @@ sieve brings what stands before it up to date first.`,
 					continue
 				}
 				what, number := "record set", fmt.Sprintf("snapshot %d", n.Number)
-				count := countOf(n.Count, "record")
+				count := summary.Count(n.Count, "record")
 				if n.Kind == "sieve" {
-					what, number, count = "sieve", fmt.Sprintf("run %d", n.Number), countOf(n.Count, "exception")
+					what, number, count = "sieve", fmt.Sprintf("run %d", n.Number), summary.Count(n.Count, "exception")
 				}
 				if n.Number == 0 {
 					number, count = "none yet", ""

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/core/expression"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -113,7 +114,7 @@ func parseColumn(what, text string) (expression.Column, error) {
 // uncomputed tells people which cells could not be computed.
 func (p *printer) uncomputed(cmd *cobra.Command, s *view.Snapshot) {
 	for _, f := range s.Findings.Uncomputed {
-		fmt.Fprintf(cmd.ErrOrStderr(), "the column %s could not be computed for %s, the first on line %d: %s\n", f.Column, countOf(f.Records, "record"), f.Line, f.Why)
+		fmt.Fprintf(cmd.ErrOrStderr(), "the column %s could not be computed for %s, the first on line %d: %s\n", f.Column, summary.Count(f.Records, "record"), f.Line, f.Why)
 	}
 	for _, l := range s.Findings.Lost {
 		fmt.Fprintf(cmd.ErrOrStderr(), "the column %s was left out, for it cannot be computed now: %s\n", l.Column, l.Why)
@@ -134,7 +135,7 @@ func printTried(p *printer, set string, tried *view.TriedColumns) error {
 				first = fmt.Sprintf("✗ at character %d: %s", c.At, c.Wrong)
 			}
 		} else if c.Failures != nil {
-			first += fmt.Sprintf(" (%s of the first %d cannot be computed: %s)", countOf(c.Failures.Records, "record"), tried.Looked, c.Failures.Why)
+			first += fmt.Sprintf(" (%s of the first %d cannot be computed: %s)", summary.Count(c.Failures.Records, "record"), tried.Looked, c.Failures.Why)
 		}
 		rows = append(rows, []string{c.Name, c.Expression, first})
 	}

@@ -125,7 +125,7 @@ func (b *board) print(p *printer) error {
 	}
 	p.summaryWith(&b.counts.Summary, b.draft.Left, b.draft.Right, func() { b.comparisons(p) })
 	if r := b.counts.Repeated; r.Total > 0 {
-		fmt.Fprintf(p.out, "\n%s\n", p.bold(countOf(r.Total, "repeated key")))
+		fmt.Fprintf(p.out, "\n%s\n", p.bold(summary.Count(r.Total, "repeated key")))
 		var rows [][]string
 		for _, k := range r.Keys[:min(len(r.Keys), 5)] {
 			rows = append(rows, []string{shownKey(k.Key), summary.Number(k.Records[0]), summary.Number(k.Records[1]), summary.Number(k.Records[0] * k.Records[1])})

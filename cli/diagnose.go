@@ -130,7 +130,7 @@ func printDiagnosis(p *printer, d sieve.Definition, found *view.Diagnosis, show 
 		fmt.Fprintln(p.out, p.bold("Every record has a partner."))
 		return nil
 	}
-	fmt.Fprintln(p.out, p.bold(fmt.Sprintf("%s without a partner: %s of %s, %s of %s", countOf(all, "record"), summary.Number(found.Records[0]), d.Left, summary.Number(found.Records[1]), d.Right)))
+	fmt.Fprintln(p.out, p.bold(fmt.Sprintf("%s without a partner: %s of %s, %s of %s", summary.Count(all, "record"), summary.Number(found.Records[0]), d.Left, summary.Number(found.Records[1]), d.Right)))
 	if found.Looked != found.Records {
 		fmt.Fprintf(p.out, "looked at: the first %s and %s of them\n", summary.Number(found.Looked[0]), summary.Number(found.Looked[1]))
 	}

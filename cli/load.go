@@ -333,6 +333,6 @@ func printPreview(p *printer, v *view.Preview) error {
 	if v.Whole {
 		of = "all"
 	}
-	fmt.Fprintf(p.out, "looked at %s %s; nothing was loaded\n", of, countOf(v.Looked, "record"))
+	fmt.Fprintf(p.out, "looked at %s %s; nothing was loaded\n", of, summary.Count(v.Looked, "record"))
 	return nil
 }

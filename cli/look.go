@@ -13,6 +13,7 @@ import (
 	"twinsieve/core/comparison"
 	"twinsieve/core/typing"
 	"twinsieve/formats/sievefile"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -212,12 +213,12 @@ func leftOut(l *view.LeftOut) string {
 	if l == nil || l.Rows == 0 {
 		return ""
 	}
-	text := "the filter leaves out " + countOf(l.Rows, "row")
+	text := "the filter leaves out " + summary.Count(l.Rows, "row")
 	if l.Lonely > 0 {
-		text += fmt.Sprintf(", %s of them without a partner", countOf(l.Lonely, "row"))
+		text += fmt.Sprintf(", %s of them without a partner", summary.Count(l.Lonely, "row"))
 	}
 	if l.Undecided > 0 {
-		text += fmt.Sprintf("; for %s it could not be decided (%s)", countOf(l.Undecided, "row"), l.Why)
+		text += fmt.Sprintf("; for %s it could not be decided (%s)", summary.Count(l.Undecided, "row"), l.Why)
 	}
 	return text
 }

@@ -78,7 +78,7 @@ func printNear(p *printer, run *view.Run, n *view.Near, show int) error {
 	if err := p.rows([]string{"#", "score", "left", "key", "right", "key", "why"}, rows, n, 0, 1, 2, 4); err != nil || p.form != "table" {
 		return err
 	}
-	fmt.Fprintf(p.out, "%s of %s among %s and %s records without a partner\n", summary.Number(int64(len(pairs))), countOf(n.Found, "suggestion"), summary.Number(n.Records[0]), summary.Number(n.Records[1]))
+	fmt.Fprintf(p.out, "%s of %s among %s and %s records without a partner\n", summary.Number(int64(len(pairs))), summary.Count(n.Found, "suggestion"), summary.Number(n.Records[0]), summary.Number(n.Records[1]))
 	if len(pairs) > 0 {
 		fmt.Fprintf(p.out, "accept them with --accept 1,2 or --accept all; what says by hand has a key without a value, and is paired with: twinsieve pair %q --left N --right N\n", run.Sieve)
 	}
@@ -135,9 +135,9 @@ func decideNear(cmd *cobra.Command, c *client.Client, p *printer, run *view.Run,
 	if p.form != "table" {
 		return p.json(crosswalk)
 	}
-	fmt.Fprintf(p.out, "%s %s; the crosswalk of %s is at version %d\n", countOf(int64(len(d.Pairs)), "suggestion"), map[bool]string{true: "accepted", false: "refused"}[accept], run.Sieve, crosswalk.Version)
+	fmt.Fprintf(p.out, "%s %s; the crosswalk of %s is at version %d\n", summary.Count(int64(len(d.Pairs)), "suggestion"), map[bool]string{true: "accepted", false: "refused"}[accept], run.Sieve, crosswalk.Version)
 	if left > 0 {
-		fmt.Fprintf(p.out, "%s left out, for a key without a value cannot be the same as another; pair those records by hand\n", countOf(int64(left), "suggestion"))
+		fmt.Fprintf(p.out, "%s left out, for a key without a value cannot be the same as another; pair those records by hand\n", summary.Count(int64(left), "suggestion"))
 	}
 	if accept {
 		fmt.Fprintf(p.out, "they pair from the next run on: twinsieve run %q\n", run.Sieve)

@@ -197,13 +197,13 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 	}
 	for _, side := range tray.Sides {
 		if n := s.Undecided[side]; n > 0 {
-			fmt.Fprintf(p.out, "excluded in %s: for %s the filter could not be decided\n", [2]string{left, right}[side], countOf(n, "record"))
+			fmt.Fprintf(p.out, "excluded in %s: for %s the filter could not be decided\n", [2]string{left, right}[side], summary.Count(n, "record"))
 		}
 	}
 	if c := s.Crosswalk; c.Version > 0 {
 		fmt.Fprintf(p.out, "crosswalk version %d", c.Version)
 		if c.Hand > 0 {
-			fmt.Fprintf(p.out, "; paired by hand: %s", countOf(int64(c.Hand), "group"))
+			fmt.Fprintf(p.out, "; paired by hand: %s", summary.Count(int64(c.Hand), "group"))
 		}
 		if n := c.Stale + c.StaleHand; n > 0 {
 			fmt.Fprintf(p.out, "; %s say nothing here any more", summary.Number(int64(n))+" of its entries")
@@ -244,10 +244,10 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		for _, side := range tray.Sides {
 			name := [2]string{left, right}[side]
 			if n := b.Blank[side]; n > 0 {
-				fmt.Fprintf(p.out, "%s: %s blank, counted as zero\n", name, countOf(n, "amount"))
+				fmt.Fprintf(p.out, "%s: %s blank, counted as zero\n", name, summary.Count(n, "amount"))
 			}
 			if n := b.Unreadable[side]; n > 0 {
-				fmt.Fprintf(p.out, "%s: %s unreadable and in no total\n", name, countOf(n, "amount"))
+				fmt.Fprintf(p.out, "%s: %s unreadable and in no total\n", name, summary.Count(n, "amount"))
 			}
 		}
 	}
@@ -271,16 +271,8 @@ func (p *printer) relation(s *summary.Summary) {
 		s.Relation, summary.Number(s.Keys.Shared), summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]))
 	if n := s.Keys.InOrder; n > 0 {
 		fmt.Fprintf(p.out, "%s with more than %s possible pairs: equal contents were paired first, the rest in content order\n",
-			countOf(n, "key"), summary.Number(pairing.Most))
+			summary.Count(n, "key"), summary.Number(pairing.Most))
 	}
-}
-
-// countOf writes a count of things.
-func countOf(n int64, thing string) string {
-	if n != 1 {
-		thing += "s"
-	}
-	return summary.Number(n) + " " + thing
 }
 
 func causes(u summary.PartCauses) string {

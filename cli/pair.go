@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -80,6 +81,6 @@ func printTriedPair(p *printer, run *view.Run, t *view.TriedPair) error {
 		}
 		verdict = "they would be differing, in " + strings.Join(differ, ", ")
 	}
-	fmt.Fprintf(p.out, "%s and %s; %s\naccept with --accept\n", countOf(int64(len(t.Left)), "left record"), countOf(int64(len(t.Right)), "right record"), verdict)
+	fmt.Fprintf(p.out, "%s and %s; %s\naccept with --accept\n", summary.Count(int64(len(t.Left)), "left record"), summary.Count(int64(len(t.Right)), "right record"), verdict)
 	return nil
 }

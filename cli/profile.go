@@ -55,9 +55,9 @@ func newProfile(root *rootFlags) *cobra.Command {
 			if p.form == "table" {
 				same := ""
 				if v.Profile.Repeated > 0 {
-					same = fmt.Sprintf("; %s the same as an earlier record in every cell", countOf(v.Profile.Repeated, "record"))
+					same = fmt.Sprintf("; %s the same as an earlier record in every cell", summary.Count(v.Profile.Repeated, "record"))
 				}
-				fmt.Fprintf(p.out, "%s in %d columns, %s rejected%s\n", countOf(v.Profile.Records, "record"), len(rows), countOf(v.Rejects, "line"), same)
+				fmt.Fprintf(p.out, "%s in %d columns, %s rejected%s\n", summary.Count(v.Profile.Records, "record"), len(rows), summary.Count(v.Rejects, "line"), same)
 			}
 			return nil
 		},
@@ -121,24 +121,24 @@ func (p *printer) column(c *profile.Column) error {
 	}
 	fact("reads as", typeText(&c.Type)+": "+c.Type.Why)
 	for _, u := range c.Type.Unread {
-		fact("does not read", fmt.Sprintf("%q in %s", u.Text, countOf(u.Records, "record")))
+		fact("does not read", fmt.Sprintf("%q in %s", u.Text, summary.Count(u.Records, "record")))
 	}
 	fact("blank", fmt.Sprintf("%s null, %s empty, %s blank markers", p.count(c.Nulls), p.count(c.Empty), p.count(c.Markers)))
 	fact("distinct", p.count(c.Distinct))
-	fact("repeated", countOf(c.Repeated, "record"))
+	fact("repeated", summary.Count(c.Repeated, "record"))
 	if c.Shortest != nil {
-		fact("shortest", fmt.Sprintf("%s: %s", countOf(int64(c.Shortest.Characters), "character"), p.visible(c.Shortest.Text)))
-		fact("longest", fmt.Sprintf("%s: %s", countOf(int64(c.Longest.Characters), "character"), p.visible(c.Longest.Text)))
+		fact("shortest", fmt.Sprintf("%s: %s", summary.Count(int64(c.Shortest.Characters), "character"), p.visible(c.Shortest.Text)))
+		fact("longest", fmt.Sprintf("%s: %s", summary.Count(int64(c.Longest.Characters), "character"), p.visible(c.Longest.Text)))
 	}
 	fact("least", p.visible(c.Least))
 	fact("greatest", p.visible(c.Greatest))
 	fact("total", c.Total)
 	fact("notes", notes(p, c))
 	for _, v := range c.Common {
-		fact("common", fmt.Sprintf("%s in %s", p.visible(v.Text), countOf(v.Records, "record")))
+		fact("common", fmt.Sprintf("%s in %s", p.visible(v.Text), summary.Count(v.Records, "record")))
 	}
 	for _, v := range c.Shapes {
-		fact("shape", fmt.Sprintf("%s in %s", p.visible(v.Text), countOf(v.Records, "record")))
+		fact("shape", fmt.Sprintf("%s in %s", p.visible(v.Text), summary.Count(v.Records, "record")))
 	}
 	if p.form != "table" {
 		return p.rows([]string{"what", "value"}, rows, c)

@@ -367,10 +367,10 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 			fmt.Fprintf(p.out, "\nline %d of %s is a footer: %s\n", footer.Line, s.files[side], footer.Text)
 		}
 		for _, f := range result.Uncomputed[side] {
-			fmt.Fprintf(p.out, "\nthe column %s of %s could not be computed for %s, the first on line %d: %s\n", f.Column, s.files[side], countOf(f.Records, "record"), f.Line, f.Why)
+			fmt.Fprintf(p.out, "\nthe column %s of %s could not be computed for %s, the first on line %d: %s\n", f.Column, s.files[side], summary.Count(f.Records, "record"), f.Line, f.Why)
 		}
 		if n := result.Rejects[side]; n > 0 {
-			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", countOf(n, "line"), s.files[side])
+			fmt.Fprintf(p.out, "\n%s of %s rejected:\n", summary.Count(n, "line"), s.files[side])
 			for _, r := range result.Listed[side] {
 				fmt.Fprintf(p.out, "  line %d: %s\n", r.Line, r.Reason)
 			}

@@ -61,7 +61,7 @@ The new set knows what it was made from: when one of those has a newer snapshot,
 			if p.form != "table" {
 				return p.json(result.Set)
 			}
-			fmt.Fprintf(p.out, "%s: snapshot %d with %s\n\n", s.as, result.Set.Snapshot.Number, countOf(result.Set.Snapshot.Records, "record"))
+			fmt.Fprintf(p.out, "%s: snapshot %d with %s\n\n", s.as, result.Set.Snapshot.Number, summary.Count(result.Set.Snapshot.Records, "record"))
 			var counts []stackCount
 			for _, o := range result.Set.Snapshot.Findings.Origins {
 				counts = append(counts, stackCount{o.Text, o.Records})

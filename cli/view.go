@@ -9,6 +9,7 @@ import (
 	"twinsieve/client"
 	"twinsieve/core/tray"
 	"twinsieve/formats/sievefile"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -105,7 +106,7 @@ func saveRows(cmd *cobra.Command, c *client.Client, p *printer, a view.Ask, name
 	if p.form == "json" {
 		return p.json(result.Set)
 	}
-	fmt.Fprintf(p.out, "%s: snapshot %d with %s, from run %d of %s\n", name, result.Set.Snapshot.Number, countOf(result.Set.Snapshot.Records, "record"), run.Number, run.Sieve)
+	fmt.Fprintf(p.out, "%s: snapshot %d with %s, from run %d of %s\n", name, result.Set.Snapshot.Number, summary.Count(result.Set.Snapshot.Records, "record"), run.Number, run.Sieve)
 	return nil
 }
 
@@ -169,7 +170,7 @@ func printRows(p *printer, r *view.Rows, totals *view.Totals) error {
 	if totals != nil {
 		for _, t := range totals.Columns {
 			if t.Unreadable > 0 {
-				fmt.Fprintf(p.out, "%s: %s unreadable and in no sum\n", t.Column, countOf(t.Unreadable, "value"))
+				fmt.Fprintf(p.out, "%s: %s unreadable and in no sum\n", t.Column, summary.Count(t.Unreadable, "value"))
 			}
 		}
 	}

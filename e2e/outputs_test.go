@@ -28,6 +28,18 @@ func small(t *testing.T) (dir, left, right string) {
 	return dir, write(t, dir, "log.csv", []byte(smallLog)), write(t, dir, "bills.csv", []byte(smallBills))
 }
 
+// loadSmall loads the two small files, and writes a sieve file over them beside them.
+func loadSmall(t *testing.T, p *process) (dir, sieve string) {
+	t.Helper()
+	dir, left, right := small(t)
+	for _, file := range []string{left, right} {
+		if r := run(t, p.at(), "load", file); r.status != 0 {
+			t.Fatalf("load: exit %d %s", r.status, r.errors)
+		}
+	}
+	return dir, write(t, dir, "small.sieve.yaml", []byte("sieve: small\nleft: log\nright: bills\nkey:\n  - left: call\n    right: Call\n    readings: [ignore-case]\ncompare:\n  - left: amount\n    right: Amount\n    as: decimal\n"))
+}
+
 // TestSiftForPeople reads the whole of what sift prints: the two small files have one record for nearly every tray.
 func TestSiftForPeople(t *testing.T) {
 	_, left, right := small(t)
@@ -122,13 +134,7 @@ unkeyed,call is blank,5,,,,2031-03-03,40,,
 // TestClientForms runs the client's commands over a service and reads each form that they print.
 func TestClientForms(t *testing.T) {
 	p := serve(t, t.TempDir())
-	dir, left, right := small(t)
-	for _, file := range []string{left, right} {
-		if r := run(t, p.at(), "load", file); r.status != 0 {
-			t.Fatalf("load: exit %d %s", r.status, r.errors)
-		}
-	}
-	sieve := write(t, dir, "small.sieve.yaml", []byte("sieve: small\nleft: log\nright: bills\nkey:\n  - left: call\n    right: Call\n    readings: [ignore-case]\ncompare:\n  - left: amount\n    right: Amount\n    as: decimal\n"))
+	_, sieve := loadSmall(t, p)
 	for _, c := range []struct {
 		args   []string
 		status int

@@ -25,13 +25,7 @@ import (
 // TestViewForms reads what the client prints of rows, counts, stacks and chains, in each form.
 func TestViewForms(t *testing.T) {
 	p := serve(t, t.TempDir())
-	dir, left, right := small(t)
-	for _, file := range []string{left, right} {
-		if r := run(t, p.at(), "load", file); r.status != 0 {
-			t.Fatalf("load: exit %d %s", r.status, r.errors)
-		}
-	}
-	file := write(t, dir, "small.sieve.yaml", []byte("sieve: small\nleft: log\nright: bills\nkey:\n  - left: call\n    right: Call\n    readings: [ignore-case]\ncompare:\n  - left: amount\n    right: Amount\n    as: decimal\n"))
+	dir, file := loadSmall(t, p)
 	if r := run(t, p.at(), "define", file); r.status != 0 {
 		t.Fatal(r.errors)
 	}
@@ -238,7 +232,7 @@ func TestRunRowsInConsole(t *testing.T) {
 	w.press("Swap sides")
 	w.says("The " + summary.Number(head.Summary.Comparisons[7].Rows) + " records of invoices that have no partner in service-log.")
 	w.press("Make a record set")
-	w.field("Name of the record set")
+	w.field("Name of the new record set")
 	w.keys("unlogged")
 	w.press("Make it")
 	w.says("Made: unlogged.")

@@ -99,7 +99,7 @@ func (v *Service) resultSieve(ctx context.Context, ref *view.ResultRef) (store.S
 // keepPresence adds the presence columns to those that are shown, so that "no partner" survives where rows become records.
 func (l *looking) keepPresence() {
 	for _, c := range l.all {
-		if c.Presence && !slices.Contains(l.columns, c) && !slices.ContainsFunc(l.columns, func(o comparison.Column) bool { return o.Presence && o.Side == c.Side }) {
+		if c.Presence && !slices.ContainsFunc(l.columns, func(o comparison.Column) bool { return o.Presence && o.Side == c.Side }) {
 			l.columns = append(l.columns, c)
 		}
 	}
@@ -107,21 +107,16 @@ func (l *looking) keepPresence() {
 
 // rowsReader reads rows as records. It implements [intake.RowsReader].
 type rowsReader struct {
+	*openRows
 	ctx   context.Context
 	l     *looking
-	held  *listed // nil: default order
 	first int64
-	rows  []comparison.Row
+	some  []comparison.Row
 }
 
 func newRowsReader(ctx context.Context, l *looking) (*rowsReader, error) {
-	r := &rowsReader{ctx: ctx, l: l, rows: make([]comparison.Row, record.BatchRecords)}
-	if l.listKey != "" {
-		if r.held = l.hold(l.listKey); r.held == nil {
-			return nil, view.Changed.New("The rows that were made ready are no longer at hand; ask again.")
-		}
-	}
-	return r, nil
+	reading, err := l.open()
+	return &rowsReader{openRows: reading, ctx: ctx, l: l, some: make([]comparison.Row, record.BatchRecords)}, err
 }
 
 func (r *rowsReader) Columns() (names []string) {
@@ -137,14 +132,15 @@ func (r *rowsReader) Bytes() int64   { return 0 }
 // Next implements [record.Reader].
 func (r *rowsReader) Next() (*record.Batch, error) {
 	first := r.first
-	n, err := r.read()
+	n, err := r.read(first, r.some)
 	if err != nil {
 		return nil, err
 	}
-	cells, err := comparison.Fetch(r.ctx, r.l.tables, r.rows[:n], r.l.columns, r.l.distinct())
+	cells, err := comparison.Fetch(r.ctx, r.l.tables, r.some[:n], r.l.columns, r.l.distinct())
 	if err != nil {
 		return nil, err
 	}
+	r.first += int64(n)
 	b := record.NewBuilder(len(r.l.columns))
 	for i, row := range cells {
 		for c := range row {
@@ -168,23 +164,4 @@ func (r *rowsReader) Next() (*record.Batch, error) {
 		last.First = first
 	}
 	return last, err
-}
-
-func (r *rowsReader) read() (n int, err error) {
-	if r.held != nil {
-		n, err = r.held.list.Read(r.first, r.rows)
-	} else {
-		n = r.l.rows().Read(r.first, r.rows)
-	}
-	r.first += int64(n)
-	return n, err
-}
-
-// Close implements [io.Closer].
-func (r *rowsReader) Close() error {
-	if r.held != nil {
-		r.held.use.RUnlock()
-		r.held = nil
-	}
-	return nil
 }

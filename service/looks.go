@@ -14,8 +14,8 @@ import (
 	"twinsieve/core/rowlist"
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
-	"twinsieve/service/words"
 )
 
 // confirmRows is the number of rows from which a comparison that multiplies records asks before it is shown.
@@ -158,9 +158,9 @@ func (l *looking) settleSize() error {
 	return nil
 }
 
-func countOf(n int64) string { return words.Count(n, "record") }
+func countOf(n int64) string { return summary.Count(n, "record") }
 
-func rowsOf(n int64) string { return words.Count(n, "row") }
+func rowsOf(n int64) string { return summary.Count(n, "row") }
 
 // settleColumns settles which columns the rows have, and which are shown.
 func (l *looking) settleColumns() (err error) {

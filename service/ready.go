@@ -67,10 +67,7 @@ func (v *Service) matchWhole(ctx context.Context, j *job, m *matched, aligned []
 	if err != nil {
 		return nil, err
 	}
-	index, err := match.Build(ctx, plan, m.tables[0], m.tables[1], match.Options{
-		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
-		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) },
-	})
+	index, err := match.Build(ctx, plan, m.tables[0], m.tables[1], v.matchOptions(j))
 	if err != nil {
 		return nil, err
 	}

@@ -78,21 +78,17 @@ func (v *Service) readyNow(ctx context.Context, a view.Ask) (*looking, error) {
 
 // each visits all rows, in order.
 func (l *looking) each(ctx context.Context, visit func([]comparison.Cell) error) error {
-	read := func(first int64, into []comparison.Row) (int, error) { return l.rows().Read(first, into), nil }
-	if l.listKey != "" {
-		held := l.hold(l.listKey)
-		if held == nil {
-			return view.Changed.New("The rows that were made ready are no longer at hand; ask again.")
-		}
-		defer held.use.RUnlock()
-		read = held.list.Read
+	reading, err := l.open()
+	if err != nil {
+		return err
 	}
+	defer reading.Close()
 	rows := make([]comparison.Row, rowsAtOnce)
 	for first := int64(0); ; {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		n, err := read(first, rows)
+		n, err := reading.read(first, rows)
 		if err != nil || n == 0 {
 			return err
 		}

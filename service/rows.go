@@ -10,6 +10,7 @@ import (
 	"twinsieve/core/match"
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 	"twinsieve/service/words"
 )
@@ -101,7 +102,7 @@ func (v *Service) withWorst(ctx context.Context, m *matched, err error) error {
 	for _, k := range list {
 		if pairs := k.Records[0] * k.Records[1]; pairs > 1 {
 			p.Faults = append(p.Faults, view.Fault{Where: "key", What: fmt.Sprintf("%s: %s of %s with %s of %s give %s", shownKey(k.Key),
-				countOf(k.Records[0]), m.sets[0], countOf(k.Records[1]), m.sets[1], words.Count(pairs, "pair"))})
+				countOf(k.Records[0]), m.sets[0], countOf(k.Records[1]), m.sets[1], summary.Count(pairs, "pair"))})
 		}
 	}
 	return p
@@ -110,30 +111,21 @@ func (v *Service) withWorst(ctx context.Context, m *matched, err error) error {
 // page reads a page of rows that are ready.
 func (v *Service) page(ctx context.Context, l *looking, first int64, limit int) (*view.Rows, error) {
 	out := &view.Rows{All: l.shown(l.all), Columns: l.shown(l.columns), Rows: []view.Row{}, First: first, Count: l.count(), Warnings: l.warnings()}
-	rows := make([]comparison.Row, pageSize(limit))
-	n := 0
-	if l.listKey == "" {
-		all := l.rows()
-		out.Total = all.Len()
-		if first < out.Total {
-			n = all.Read(first, rows)
-		}
-	} else {
-		held := l.hold(l.listKey)
-		if held == nil {
-			return nil, view.Changed.New("The rows that were made ready are no longer at hand; ask again.")
-		}
-		defer held.use.RUnlock()
-		var err error
-		if n, err = held.list.Read(first, rows); err != nil {
-			return nil, err
-		}
-		out.Total = held.list.Len()
-		if l.where != nil {
-			out.Left = &view.LeftOut{Rows: held.left.Rows, Lonely: held.left.Lonely, Undecided: held.left.Undecided, Why: held.left.Why}
-		}
+	reading, err := l.open()
+	if err != nil {
+		return nil, err
 	}
-	var err error
+	defer reading.Close()
+	rows := make([]comparison.Row, pageSize(limit))
+	n, err := reading.read(first, rows)
+	if err != nil {
+		return nil, err
+	}
+	out.Total = reading.total()
+	if l.where != nil {
+		left := reading.held.left
+		out.Left = &view.LeftOut{Rows: left.Rows, Lonely: left.Lonely, Undecided: left.Undecided, Why: left.Why}
+	}
 	if out.Rows, err = l.fetch(ctx, rows[:n]); err != nil {
 		return nil, err
 	}

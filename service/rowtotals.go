@@ -28,14 +28,14 @@ func (l *looking) totals(ctx context.Context) (*view.Totals, error) {
 	if len(places) == 0 {
 		return out, nil
 	}
+	reading, err := l.open()
+	if err != nil {
+		return nil, err
+	}
+	defer reading.Close()
 	var list *rowlist.List
-	if l.listKey != "" {
-		held := l.hold(l.listKey)
-		if held == nil {
-			return nil, view.Changed.New("The rows that were made ready are no longer at hand; ask again.")
-		}
-		defer held.use.RUnlock()
-		list = held.list
+	if reading.held != nil {
+		list = reading.held.list
 	}
 	sums, err := rowlist.Totals(ctx, l.source(), l.grouped(), l.choice, list, places, types)
 	if err != nil {

@@ -73,13 +73,16 @@ func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, 
 	return index, err
 }
 
+// matchOptions let a match keep to a job's share of the memory, and tell the job how far it is.
+func (v *Service) matchOptions(j *job) match.Options {
+	return match.Options{Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
+		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) }}
+}
+
 // matchAny is match for a definition that may read nothing.
 func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Index, error) {
 	tables := v.tables(p)
-	index, err := match.Build(ctx, p.Plan, tables[0], tables[1], match.Options{
-		Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce), TempDir: v.store.TempDir(),
-		Progress: func(p match.Progress) { j.progress(p.Stage, p.Done, p.Total) },
-	})
+	index, err := match.Build(ctx, p.Plan, tables[0], tables[1], v.matchOptions(j))
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		what := err.Error() + "; give the key another part, or let repeats be paired or compared by their totals"
 		return nil, view.BadDefinition.New(what+".", view.Fault{Where: "repeats", What: what})

@@ -85,22 +85,37 @@ func product(l, r int64) int64 {
 	return l * r
 }
 
-// WholeCounts returns the counts of every comparison of whole records, from the groups of an index over all aligned columns.
-func WholeCounts(g *Groups) (counts []Count) {
-	for _, n := range Whole {
-		counts = append(counts, WholeCount(g, n))
-	}
-	return counts
-}
-
-// WholeCount is the count of one comparison of whole records.
-func WholeCount(g *Groups, n Name) Count {
-	c := Count{Comparison: n, Rows: NewRows(g, Choice{Comparison: n}).Len(), Says: n.Says()}
-	for _, s := range tray.Sides {
-		if !n.Yields(s) {
-			continue
+// WholeCounts returns the counts of every comparison of whole records, from the groups of an index over all aligned columns. It
+// takes one pass over the keys.
+func WholeCounts(g *Groups) []Count {
+	var own [2]int64                            // different records of a side; one with a value that cannot be read is like no other
+	var shared, common, alone, over, keyed int64 // keys on both sides; Σ min(l, r); keys of the left only; Σ max(l-r, 0); keyed records of the left
+	for k := range g.keys {
+		l, r := int64(g.sides[tray.Left].count(k)), int64(g.sides[tray.Right].count(k))
+		own[tray.Left] += min(l, 1)
+		own[tray.Right] += min(r, 1)
+		shared += min(l, r, 1)
+		common += min(l, r)
+		over += max(l-r, 0)
+		keyed += l
+		if r == 0 {
+			alone++
 		}
-		c.Dropped[s] = NewRows(g, Choice{Comparison: n, Dropped: true, Side: s}).Len()
 	}
-	return c
+	for s := range own {
+		own[s] += g.kept[s] - int64(len(g.sides[s].rows))
+	}
+	unlike := g.kept[tray.Left] - keyed
+	count := func(n Name, rows, left, right int64) Count {
+		return Count{Comparison: n, Rows: rows, Says: n.Says(), Dropped: [2]int64{left, right}}
+	}
+	l, r := g.kept[tray.Left], g.kept[tray.Right]
+	return []Count{
+		count(Union, own[0]+own[1]-shared, l-own[0], r-own[1]+shared),
+		count(UnionAll, l+r, 0, 0),
+		count(Intersect, shared, l-shared, r-shared),
+		count(IntersectAll, common, l-common, r-common),
+		count(Except, alone+unlike, l-alone-unlike, 0),
+		count(ExceptAll, over+unlike, l-over-unlike, 0),
+	}
 }

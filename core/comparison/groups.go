@@ -12,6 +12,7 @@ type Groups struct {
 	index *match.Index
 	sides [2]carriers
 	kept  [2]int64 // records that are not excluded
+	keys  uint32   // different keys
 }
 
 // carriers are the records of one side by key.
@@ -23,18 +24,17 @@ type carriers struct {
 // NewGroups makes the groups of an index.
 func NewGroups(index *match.Index) *Groups {
 	g := &Groups{index: index}
-	keys := uint32(0)
 	for _, s := range tray.Sides {
 		for _, k := range index.Sides[s].Keys {
 			if k != match.None {
-				keys = max(keys, k+1)
+				g.keys = max(g.keys, k+1)
 			}
 		}
 	}
 	var sides sync.WaitGroup
 	for _, s := range tray.Sides {
 		sides.Go(func() {
-			g.sides[s] = carry(index.Sides[s].Keys, keys)
+			g.sides[s] = carry(index.Sides[s].Keys, g.keys)
 			for _, t := range index.Sides[s].Trays {
 				if t != tray.Excluded {
 					g.kept[s]++

@@ -436,7 +436,7 @@ func (w *world) checkDropped(t *testing.T, turned *world) {
 		for i := range want {
 			want[i][0], want[i][1] = want[i][1], want[i][0]
 		}
-		if !slices.Equal(got, want) || comparison.WholeCount(w.wholes, n).Dropped[1] != int64(len(want)) {
+		if !slices.Equal(got, want) || comparison.WholeCounts(w.wholes)[slices.Index(comparison.Whole, n)].Dropped[1] != int64(len(want)) {
 			t.Errorf("%s drops of the right %v, want %v", n, got, want)
 		}
 	}

@@ -109,6 +109,14 @@ var numbers = message.NewPrinter(language.English)
 // Number writes a count with its thousands apart.
 func Number(n int64) string { return numbers.Sprintf("%d", n) }
 
+// Count writes a count of things: "1 record", "1,204 records".
+func Count(n int64, thing string) string {
+	if n != 1 {
+		thing += "s"
+	}
+	return Number(n) + " " + thing
+}
+
 func verdict(d *sieve.Definition, s *Summary) string {
 	agree := "agree with a record of " + d.Right
 	if len(d.Compare) == 0 {

@@ -8,6 +8,7 @@ import (
 	"twinsieve/core/comparison"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
+	"twinsieve/service/summary"
 )
 
 // KeyParts are the parts of a proposed key as a definition has them.
@@ -71,7 +72,7 @@ func KeyWarnings(a *advise.Advice, k *advise.Key, sets [2]string) []string {
 	}
 	for _, s := range tray.Sides {
 		if k.Unkeyed[s] > 0 {
-			warnings = append(warnings, fmt.Sprintf("%s of %s would have no key, for a part is blank", records(k.Unkeyed[s]), sets[s]))
+			warnings = append(warnings, fmt.Sprintf("%s of %s would have no key, for a part is blank", summary.Count(k.Unkeyed[s], "record"), sets[s]))
 		}
 	}
 	return warnings

@@ -9,14 +9,6 @@ import (
 	"twinsieve/service/summary"
 )
 
-// Count writes a count of things: "1 record", "1,204 records".
-func Count(n int64, thing string) string {
-	if n != 1 {
-		thing += "s"
-	}
-	return summary.Number(n) + " " + thing
-}
-
 // Looked is what a sentence about rows has to know.
 type Looked struct {
 	Choice comparison.Choice
@@ -33,7 +25,7 @@ func Rows(l Looked) string {
 		names = [2]string{names[0] + " (left)", names[1] + " (right)"}
 	}
 	lone := [2]int64{l.Kept[0] - l.Semi[0], l.Kept[1] - l.Semi[1]}
-	rows := Count(l.Count.Rows, "row")
+	rows := summary.Count(l.Count.Rows, "row")
 	if l.Choice.ByTray {
 		if l.Choice.Tray.Paired() {
 			return fmt.Sprintf("The pairs of %s and %s that are %s.", names[0], names[1], l.Choice.Tray)
@@ -42,18 +34,18 @@ func Rows(l Looked) string {
 	}
 	if l.Choice.Dropped {
 		s := l.Choice.Side
-		return fmt.Sprintf("The %s of %s that %s leaves out.", Count(l.Count.Dropped[s], "record"), names[s], l.Choice.Comparison)
+		return fmt.Sprintf("The %s of %s that %s leaves out.", summary.Count(l.Count.Dropped[s], "record"), names[s], l.Choice.Comparison)
 	}
 	var out []string
 	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	without := func(s tray.Side) {
 		if n := lone[s]; n > 0 {
-			say("%s of %s %s no partner.", Count(n, "record"), names[s], have(n))
+			say("%s of %s %s no partner.", summary.Count(n, "record"), names[s], have(n))
 		}
 	}
 	leaves := func(s tray.Side) {
 		if n := l.Count.Dropped[s]; n > 0 {
-			say("%s of %s %s no partner and %s left out.", Count(n, "record"), names[s], have(n), are(n))
+			say("%s of %s %s no partner and %s left out.", summary.Count(n, "record"), names[s], have(n), are(n))
 		}
 	}
 	switch n := l.Choice.Comparison; n {
@@ -75,13 +67,13 @@ func Rows(l Looked) string {
 		leaves(s.Other())
 	case comparison.LeftSemi, comparison.RightSemi:
 		s := side(n)
-		say("The %s of %s that %s a partner in %s, each once.", Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
+		say("The %s of %s that %s a partner in %s, each once.", summary.Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
 		leaves(s)
 	case comparison.LeftAnti, comparison.RightAnti:
 		s := side(n)
-		say("The %s of %s that %s no partner in %s.", Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
+		say("The %s of %s that %s no partner in %s.", summary.Count(l.Count.Rows, "record"), names[s], have(l.Count.Rows), names[s.Other()])
 	case comparison.FullAnti:
-		say("All that has no partner, in one list: %s of %s and %s of %s.", Count(lone[0], "record"), names[0], Count(lone[1], "record"), names[1])
+		say("All that has no partner, in one list: %s of %s and %s of %s.", summary.Count(lone[0], "record"), names[0], summary.Count(lone[1], "record"), names[1])
 	case comparison.Separate:
 		say("%s", apart(l.Choice.Kept, names, l.Kept, l.Semi))
 	case comparison.Cross:
@@ -93,14 +85,14 @@ func Rows(l Looked) string {
 			if l.Kept[0] > l.Kept[1] {
 				s = tray.Right
 			}
-			say("%s is shorter by %s and filled.", names[s], Count(l.Kept[s.Other()]-l.Kept[s], "row"))
+			say("%s is shorter by %s and filled.", names[s], summary.Count(l.Kept[s.Other()]-l.Kept[s], "row"))
 		}
 	default:
 		out = append(out, wholes(n, names, l)...)
 	}
 	for _, s := range tray.Sides {
 		if n := l.Count.Repeated[s]; n > 0 && l.Choice.Comparison != comparison.Cross {
-			say("%s %s a record of %s again, for it has several partners.", Count(n, "row"), show(n), names[s])
+			say("%s %s a record of %s again, for it has several partners.", summary.Count(n, "row"), show(n), names[s])
 		}
 	}
 	return strings.Join(out, " ")
@@ -117,18 +109,18 @@ func apart(k comparison.Kept, names [2]string, kept, semi [2]int64) string {
 	var parts []string
 	for s, name := range names {
 		if all := k == comparison.KeepFull || k == comparison.Kept(tray.Side(s).String()); all {
-			parts = append(parts, fmt.Sprintf("all %s of %s", Count(kept[s], "record"), name))
+			parts = append(parts, fmt.Sprintf("all %s of %s", summary.Count(kept[s], "record"), name))
 		} else {
-			parts = append(parts, fmt.Sprintf("the %s of %s with a partner", Count(semi[s], "record"), name))
+			parts = append(parts, fmt.Sprintf("the %s of %s with a partner", summary.Count(semi[s], "record"), name))
 		}
 	}
 	return "Two tables, kept apart so that nothing multiplies: " + parts[0] + ", and " + parts[1] + "."
 }
 
 func wholes(n comparison.Name, names [2]string, l Looked) (out []string) {
-	rows := Count(l.Count.Rows, "row")
+	rows := summary.Count(l.Count.Rows, "row")
 	once := func(s tray.Side) string {
-		return fmt.Sprintf("%s of %s", Count(l.Count.Dropped[s], "record"), names[s])
+		return fmt.Sprintf("%s of %s", summary.Count(l.Count.Dropped[s], "record"), names[s])
 	}
 	switch n {
 	case comparison.Union:
@@ -172,5 +164,5 @@ func Selves(set string, n int64) string {
 	if n == 1 {
 		does = "passes both filters and pairs with itself"
 	}
-	return fmt.Sprintf("%s of %s %s. Filter the sides so that no record is on both.", Count(n, "record"), set, does)
+	return fmt.Sprintf("%s of %s %s. Filter the sides so that no record is on both.", summary.Count(n, "record"), set, does)
 }

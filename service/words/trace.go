@@ -13,6 +13,7 @@ import (
 	"twinsieve/core/similar"
 	"twinsieve/core/trace"
 	"twinsieve/core/tray"
+	"twinsieve/service/summary"
 )
 
 var numbers = message.NewPrinter(language.English)
@@ -104,7 +105,7 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 	if t.Entry.Tray == tray.Excluded {
 		w.Alike = "its key is not looked for"
 	} else if t.Alike.Count != [2]int64{} {
-		w.Alike = numbers.Sprintf("its key is carried by %s of %s (%s) and %s of %s (%s)", records(t.Alike.Count[0]), names[0], listed(t, tray.Left), records(t.Alike.Count[1]), names[1], listed(t, tray.Right))
+		w.Alike = numbers.Sprintf("its key is carried by %s of %s (%s) and %s of %s (%s)", summary.Count(t.Alike.Count[0], "record"), names[0], listed(t, tray.Left), summary.Count(t.Alike.Count[1], "record"), names[1], listed(t, tray.Right))
 		w.Alike = strings.ReplaceAll(w.Alike, " ()", "")
 	}
 	w.Why = fmt.Sprintf("tray %s: %s", t.Entry.Tray, why)
@@ -146,13 +147,6 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 		w.Near = append(w.Near, nearest(plan, t, n, names, sources))
 	}
 	return w
-}
-
-func records(n int64) string {
-	if n == 1 {
-		return "1 record"
-	}
-	return numbers.Sprintf("%d records", n)
 }
 
 // listed names the records of a side that carry the key.

@@ -1,14 +1,12 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { Button, Input, Radio, Select, Table } from 'antd';
+import { Input, Radio, Select, Table } from 'antd';
 import { useState } from 'react';
-import { Link } from 'react-router';
 import { answer, api, type Preview, type SourceRef } from '../api/client';
 import { useSets } from '../api/queries';
-import { useJob } from '../api/useJob';
 import { Cell } from '../parts/Cell';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
-import { JobBar } from '../parts/JobBar';
+import { MakeSet } from '../parts/MakeSet';
 import { Origins } from '../parts/Origins';
 
 type Part = { set: string; label: string; rename: Record<string, string> };
@@ -19,9 +17,6 @@ export function Stack() {
   const [parts, setParts] = useState<Part[]>([]);
   const [origin, setOrigin] = useState('origin');
   const [common, setCommon] = useState(false);
-  const [name, setName] = useState('');
-  const [made, setMade] = useState('');
-  const making = useJob();
   const source: SourceRef = {
     stack: parts.map((p) => ({ set: p.set, label: p.label || p.set, rename: p.rename })),
     origin: origin || 'origin',
@@ -34,17 +29,6 @@ export function Stack() {
     queryFn: async () => (await answer(api.POST('/api/v1/previews', { body: { source, choices: {} } }))).data,
   });
   const change = (i: number, part: Partial<Part>) => setParts(parts.map((p, j) => (j === i ? { ...p, ...part } : p)));
-  const make = () =>
-    making.run(async () => {
-      const { data } = await answer(
-        api.POST('/api/v1/sets/{name}/snapshots', {
-          params: { path: { name: name.trim() } },
-          body: { source, choices: {} },
-        }),
-      );
-      setMade(name.trim());
-      return data;
-    });
   const shown = preview.error || parts.length < 2 ? undefined : preview.data;
   return (
     <>
@@ -56,26 +40,8 @@ export function Stack() {
             anew when one of those has a newer snapshot.
           </p>
         </div>
-        <div className="acts">
-          <Input
-            aria-label="Name of the new record set"
-            placeholder="name of the new record set"
-            style={{ width: 220 }}
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-          <Button type="primary" disabled={!shown || !name.trim() || !!making.job} onClick={() => void make()}>
-            Make it
-          </Button>
-        </div>
+        <MakeSet source={shown && source} />
       </div>
-      {making.job && <JobBar job={making.job} />}
-      <Fault error={making.failed} />
-      {made && !making.job && !making.failed && (
-        <p className="say" role="status">
-          Made: <Link to={`/sets/${encodeURIComponent(made)}`}>{made}</Link>.
-        </p>
-      )}
       <div className="choices">
         <Choice label="record sets, in this order">
           <Select

@@ -2,7 +2,7 @@ import { ArrowDownOutlined, ArrowUpOutlined } from '@ant-design/icons';
 import { Button, Checkbox, Popover, Radio } from 'antd';
 import { useState } from 'react';
 import type { Look, RowColumn } from '../api/client';
-import { Settled } from '../parts/Settled';
+import { WrittenField } from '../parts/WrittenField';
 
 type Chosen = NonNullable<Look['columns']>[number];
 
@@ -44,11 +44,11 @@ export function ColumnsChoice({
               <Checkbox checked disabled={shown.length === 1} onChange={() => set(shown.filter((_, j) => j !== i))}>
                 <span className={sideOf(c.column)}>{c.column}</span>
               </Checkbox>
-              <Settled
+              <WrittenField
                 label={`name of ${c.column}`}
                 placeholder="its own name"
                 value={c.as ?? ''}
-                settle={(as) => set(shown.map((o, j) => (j === i ? { column: o.column, ...(as && { as }) } : o)))}
+                tell={(as) => set(shown.map((o, j) => (j === i ? { column: o.column, ...(as && { as }) } : o)))}
               />
               <Button
                 size="small"
@@ -112,12 +112,12 @@ function Prefixes({ prefix, change }: { prefix?: string[]; change: (prefix: stri
       />
       {way === 'own' &&
         (['left', 'right'] as const).map((side, i) => (
-          <Settled
+          <WrittenField
             key={side}
             label={`before columns of the ${side}`}
             className={side === 'left' ? 'l' : 'r'}
             value={prefix?.[i] ?? ''}
-            settle={(text) => change([0, 1].map((j) => (j === i ? text : (prefix?.[j] ?? ''))))}
+            tell={(text) => change([0, 1].map((j) => (j === i ? text : (prefix?.[j] ?? ''))))}
           />
         ))}
     </fieldset>

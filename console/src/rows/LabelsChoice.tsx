@@ -1,6 +1,6 @@
 import { Button, Popover } from 'antd';
 import type { Look } from '../api/client';
-import { Settled } from '../parts/Settled';
+import { WrittenField } from '../parts/WrittenField';
 
 /** What a hand-over writes where there is no partner, and where a value is blank. */
 export function LabelsChoice({ look, change }: { look: Look; change: (part: Partial<Look>) => void }) {
@@ -15,20 +15,20 @@ export function LabelsChoice({ look, change }: { look: Look; change: (part: Part
         <div style={{ display: 'grid', gap: 6, width: 230 }}>
           <label>
             no partner
-            <Settled
+            <WrittenField
               label="Label for no partner"
               placeholder="nothing"
               value={look.labels?.noPartner ?? ''}
-              settle={(text) => set({ noPartner: text || undefined })}
+              tell={(text) => set({ noPartner: text || undefined })}
             />
           </label>
           <label>
             blank
-            <Settled
+            <WrittenField
               label="Label for blank"
               placeholder="nothing"
               value={look.labels?.blank ?? ''}
-              settle={(text) => set({ blank: text || undefined })}
+              tell={(text) => set({ blank: text || undefined })}
             />
           </label>
           <span className="dim">A file that is handed over says these. On screen the two always look different.</span>

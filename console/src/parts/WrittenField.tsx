@@ -2,10 +2,10 @@ import { Input } from 'antd';
 import { useState } from 'react';
 
 /** A text field that tells what was written once it is done with: at Enter, or when it is left. */
-export function Settled(p: {
+export function WrittenField(p: {
   label: string;
   value: string;
-  settle: (value: string) => void;
+  tell: (value: string) => void;
   placeholder?: string;
   className?: string;
 }) {
@@ -15,7 +15,7 @@ export function Settled(p: {
     setBefore(p.value);
     setTyped(p.value);
   }
-  const settle = () => typed !== p.value && p.settle(typed);
+  const tell = () => typed !== p.value && p.tell(typed);
   return (
     <Input
       size="small"
@@ -24,8 +24,8 @@ export function Settled(p: {
       className={p.className}
       value={typed}
       onChange={(event) => setTyped(event.target.value)}
-      onBlur={settle}
-      onPressEnter={settle}
+      onBlur={tell}
+      onPressEnter={tell}
     />
   );
 }

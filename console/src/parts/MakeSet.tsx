@@ -1,0 +1,54 @@
+import { Button, Input } from 'antd';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { answer, api, type SourceRef } from '../api/client';
+import { useJob } from '../api/useJob';
+import { Fault } from './Fault';
+import { Form } from './Form';
+import { JobBar } from './JobBar';
+
+/** Makes a record set of a source that is made from others, under a name that is given; nothing is made without a source. */
+export function MakeSet({ source, autoFocus }: { source?: SourceRef; autoFocus?: boolean }) {
+  const [name, setName] = useState('');
+  const [made, setMade] = useState('');
+  const making = useJob();
+  const set = name.trim();
+  const ready = source !== undefined && set !== '' && !making.job;
+  const make = () => {
+    if (!ready) return;
+    setMade('');
+    void making.run(async () => {
+      const { data } = await answer(
+        api.POST('/api/v1/sets/{name}/snapshots', { params: { path: { name: set } }, body: { source, choices: {} } }),
+      );
+      setMade(set);
+      return data;
+    });
+  };
+  return (
+    <div style={{ width: 320 }}>
+      <Form send={make}>
+        <div style={{ display: 'flex', gap: 6 }}>
+          <Input
+            autoFocus={autoFocus}
+            aria-label="Name of the new record set"
+            placeholder="name of the new record set"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+          <Button type="primary" htmlType="submit" disabled={!ready}>
+            Make it
+          </Button>
+        </div>
+      </Form>
+      {making.job && <JobBar job={making.job} />}
+      <Fault error={making.failed} />
+      {made && !making.job && !making.failed && (
+        <p className="say" role="status">
+          Made: <Link to={`/sets/${encodeURIComponent(made)}`}>{made}</Link>. It can be a side of another sieve, whose
+          runs bring it up to date.
+        </p>
+      )}
+    </div>
+  );
+}
