@@ -88,10 +88,11 @@ func product(l, r int64) int64 {
 // WholeCounts returns the counts of every comparison of whole records, from the groups of an index over all aligned columns. It
 // takes one pass over the keys.
 func WholeCounts(g *Groups) []Count {
-	var own [2]int64                            // different records of a side; one with a value that cannot be read is like no other
+	var own [2]int64                             // different records of a side
 	var shared, common, alone, over, keyed int64 // keys on both sides; Σ min(l, r); keys of the left only; Σ max(l-r, 0); keyed records of the left
+	left, right := g.side(tray.Left), g.side(tray.Right)
 	for k := range g.keys {
-		l, r := int64(g.sides[tray.Left].count(k)), int64(g.sides[tray.Right].count(k))
+		l, r := int64(left.count(k)), int64(right.count(k))
 		own[tray.Left] += min(l, 1)
 		own[tray.Right] += min(r, 1)
 		shared += min(l, r, 1)
@@ -103,7 +104,7 @@ func WholeCounts(g *Groups) []Count {
 		}
 	}
 	for s := range own {
-		own[s] += g.kept[s] - int64(len(g.sides[s].rows))
+		own[s] += g.kept[s] - int64(len(g.sides[s].rows)) // a record without a key is like no other
 	}
 	unlike := g.kept[tray.Left] - keyed
 	count := func(n Name, rows, left, right int64) Count {

@@ -7,7 +7,8 @@ import (
 	"twinsieve/core/tray"
 )
 
-// Groups say which records of each side carry a key: eight bytes for each record, beside the index that they are made from.
+// Groups say which records of each side carry a key: eight bytes for each record of a side, beside the index that they are made
+// from. A side's are found when they are first asked for, and most comparisons need but the right's, or none.
 type Groups struct {
 	index *match.Index
 	sides [2]carriers
@@ -17,6 +18,7 @@ type Groups struct {
 
 // carriers are the records of one side by key.
 type carriers struct {
+	once   sync.Once
 	starts []uint32 // of key k, the place of its first record in rows; the key's records end where those of k+1 start
 	rows   []uint32 // ascending within a key
 }
@@ -30,25 +32,25 @@ func NewGroups(index *match.Index) *Groups {
 				g.keys = max(g.keys, k+1)
 			}
 		}
-	}
-	var sides sync.WaitGroup
-	for _, s := range tray.Sides {
-		sides.Go(func() {
-			g.sides[s] = carry(index.Sides[s].Keys, g.keys)
-			for _, t := range index.Sides[s].Trays {
-				if t != tray.Excluded {
-					g.kept[s]++
-				}
+		for _, t := range index.Sides[s].Trays {
+			if t != tray.Excluded {
+				g.kept[s]++
 			}
-		})
+		}
 	}
-	sides.Wait()
 	return g
 }
 
+// side is the records of a side by key.
+func (g *Groups) side(s tray.Side) *carriers {
+	c := &g.sides[s]
+	c.once.Do(func() { c.carry(g.index.Sides[s].Keys, g.keys) })
+	return c
+}
+
 // carry sorts records by key, by counting.
-func carry(of []uint32, keys uint32) carriers {
-	c := carriers{starts: make([]uint32, int(keys)+2)}
+func (c *carriers) carry(of []uint32, keys uint32) {
+	c.starts = make([]uint32, int(keys)+2)
 	keyed := 0
 	for _, k := range of {
 		if k != match.None {
@@ -66,7 +68,6 @@ func carry(of []uint32, keys uint32) carriers {
 			c.starts[k+1]++
 		}
 	}
-	return c
 }
 
 // of returns the records that carry a key, in input order.
@@ -101,20 +102,29 @@ func (g *Groups) Key(s tray.Side, row uint32) uint32 { return g.index.Sides[s].K
 
 // Partners returns the records of the other side that have the key of a record of side s, in input order.
 func (g *Groups) Partners(s tray.Side, row uint32) []uint32 {
-	return g.sides[s.Other()].of(g.Key(s, row))
+	return g.side(s.Other()).of(g.Key(s, row))
 }
 
 // Alike returns the records of side s that have the key of one of them, the record itself among them.
 func (g *Groups) Alike(s tray.Side, row uint32) []uint32 {
 	if k := g.Key(s, row); k != match.None {
-		return g.sides[s].of(k)
+		return g.side(s).of(k)
 	}
 	return []uint32{row}
 }
 
 // partners is how many partners a record has.
 func (g *Groups) partners(s tray.Side, row uint32) uint32 {
-	return g.sides[s.Other()].count(g.Key(s, row))
+	return g.side(s.Other()).count(g.Key(s, row))
+}
+
+// alone reports whether a record that is not excluded has no partner. Its tray says so, unless records were paired by hand: they lie
+// in other trays then, while comparisons go by keys.
+func (g *Groups) alone(s tray.Side, row uint32) bool {
+	if g.index.Sides[s].Trays[row].Lonely() {
+		return true
+	}
+	return len(g.index.Hand) > 0 && g.partners(s, row) == 0
 }
 
 // place is a record's place among those of its side that carry its key, counted from 0.

@@ -79,36 +79,37 @@ func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
 	if !g.Keeps(s, row) {
 		return 0
 	}
-	partners := int64(g.partners(s, row))
 	once := func(is bool) int64 {
 		if is {
 			return 1
 		}
 		return 0
 	}
-	whole := s == tray.Left // the all-of-it side of a one-sided comparison
 	switch c.Comparison {
+	case LeftSemi, RightSemi:
+		return once(c.Comparison.Yields(s) && !g.alone(s, row))
+	case LeftAnti, RightAnti:
+		return once(c.Comparison.Yields(s) && g.alone(s, row))
+	case FullAnti:
+		return once(g.alone(s, row))
+	case Separate:
+		return once(c.Kept.all(s) || !g.alone(s, row))
+	case Cross:
+		return g.kept[s.Other()]
+	case ByPosition, UnionAll:
+		return 1
+	}
+	partners := int64(g.partners(s, row))
+	switch all := s == tray.Left; c.Comparison {
 	case Inner:
 		return partners
 	case Full:
 		return max(partners, 1)
 	case Left, Right:
-		if whole == (c.Comparison == Left) {
+		if all == (c.Comparison == Left) {
 			return max(partners, 1)
 		}
 		return partners
-	case LeftSemi, RightSemi:
-		return once(partners > 0 && c.Comparison.Yields(s))
-	case LeftAnti, RightAnti:
-		return once(partners == 0 && c.Comparison.Yields(s))
-	case FullAnti:
-		return once(partners == 0)
-	case Separate:
-		return once(partners > 0 || c.Kept.all(s))
-	case Cross:
-		return g.kept[s.Other()]
-	case ByPosition, UnionAll:
-		return 1
 	}
 	place := int64(g.place(s, row))
 	switch c.Comparison {
@@ -221,7 +222,7 @@ func (g *Groups) all(s tray.Side) *records {
 
 // lone are the records of a side without a partner.
 func (g *Groups) lone(s tray.Side) *records {
-	return g.records(s, func(row uint32) bool { return g.Keeps(s, row) && g.partners(s, row) == 0 })
+	return g.records(s, func(row uint32) bool { return g.Keeps(s, row) && g.alone(s, row) })
 }
 
 func (r *records) read(first int64, into []Row) int {

@@ -58,6 +58,13 @@ func TestHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	// Comparisons go by keys, whatever tray a hand has put a record in: their rows are those that were there before.
+	for _, n := range comparison.Keyed {
+		after, was := comparison.NewRows(comparison.NewGroups(index), comparison.Choice{Comparison: n}), comparison.NewRows(comparison.NewGroups(before), comparison.Choice{Comparison: n})
+		if after.Len() != was.Len() || after.Len() != comparison.CountOf(&index.Totals, n).Rows {
+			t.Errorf("%s has %d rows, before the pairing by hand %d, and its count says %d", n, after.Len(), was.Len(), comparison.CountOf(&index.Totals, n).Rows)
+		}
+	}
 	want := "[matched matched matched differing matched missing matched] [matched matched differing matched surplus]"
 	if got := fmt.Sprint(index.Sides[0].Trays, index.Sides[1].Trays); got != want {
 		t.Errorf("trays %s, want %s", got, want)

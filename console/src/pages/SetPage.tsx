@@ -38,7 +38,12 @@ export function SetPage() {
             {s.findings.same && `; the same content as ${s.findings.same}`}
           </p>
         </div>
-        <Acts name={name} byItself={byItself(s.recipe?.source)} stacked={s.recipe?.source.stack?.length} />
+        <Acts
+          name={name}
+          byItself={byItself(s.recipe?.source)}
+          made={(s.findings.parents?.length ?? 0) > 0}
+          stacked={s.recipe?.source.stack?.length}
+        />
       </div>
       <HeldLines held={s.findings.held} />
       {s.findings.footers.map((f) => (
@@ -126,7 +131,8 @@ const byItself = (source?: SourceRef) =>
   (source.stack ?? [source]).every((place) => !!place.path || !!place.connection || !!place.set || !!place.result);
 
 /** Loading the set again, and handing it over. */
-function Acts({ name, byItself, stacked }: { name: string; byItself: boolean; stacked?: number }) {
+function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: number }) {
+  const { name, byItself, stacked } = p;
   const { job, failed, run } = useJob();
   const again = (...files: File[]) =>
     run(async () => {
@@ -140,19 +146,21 @@ function Acts({ name, byItself, stacked }: { name: string; byItself: boolean; st
       <div className="acts">
         {byItself && (
           <Button onClick={() => void again()} disabled={!!job}>
-            Reload
+            {p.made ? 'Make it anew' : 'Reload'}
           </Button>
         )}
-        <Upload
-          showUploadList={false}
-          multiple={!!stacked}
-          beforeUpload={(file, files) => {
-            if (file === files[0]) void again(...files); // it is called for each of them
-            return false;
-          }}
-        >
-          <Button disabled={!!job}>{stacked ? 'Reload from new files' : 'Reload from a new file'}</Button>
-        </Upload>
+        {!p.made && (
+          <Upload
+            showUploadList={false}
+            multiple={!!stacked}
+            beforeUpload={(file, files) => {
+              if (file === files[0]) void again(...files); // it is called for each of them
+              return false;
+            }}
+          >
+            <Button disabled={!!job}>{stacked ? 'Reload from new files' : 'Reload from a new file'}</Button>
+          </Upload>
+        )}
         <HandOver what="Hand over" at={`/api/v1/sets/${encodeURIComponent(name)}/export`} />
       </div>
       {job && <JobBar job={job} />}

@@ -26,7 +26,7 @@ export function MakeSet({ source, autoFocus }: { source?: SourceRef; autoFocus?:
     });
   };
   return (
-    <div style={{ width: 320 }}>
+    <div style={{ width: 360 }}>
       <Form send={make}>
         <div style={{ display: 'flex', gap: 6 }}>
           <Input
