@@ -31,6 +31,7 @@ type encoderKey struct {
 	cell    int // place among the cells fetched
 	shown   comparison.Column
 	readers [2]*reading.Reader // by side; nil: text as it is
+	text    []byte             // of the cell being encoded
 }
 
 func newEncoder(sort []Key, columns []comparison.Column, place []int) *encoder {
@@ -82,7 +83,8 @@ func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte 
 	if c.NoPartner {
 		return append(dst, kind(noPartnerLast, noPartnerFirst))
 	}
-	value := reading.Value{Text: []byte(c.Content()), State: reading.Text}
+	k.text = append(k.text[:0], c.Content()...)
+	value := reading.Value{Text: k.text, State: reading.Text}
 	if len(value.Text) == 0 {
 		value.State = reading.Blank
 	} else if r := k.readers[s]; r != nil {

@@ -18,9 +18,9 @@ type run struct {
 	text    []byte
 }
 
-// entry is a row and its sort key: its first bytes as a number, for most comparisons end there, and where all of it is.
+// entry is a row and its sort key: where it is, and the eight bytes of it that are being sorted by, as a number.
 type entry struct {
-	first      uint64
+	word       uint64
 	start, end int
 	row        comparison.Row
 }
@@ -28,23 +28,41 @@ type entry struct {
 func (r *run) add(row comparison.Row, key []byte) {
 	start := len(r.text)
 	r.text = append(r.text, key...)
-	r.entries = append(r.entries, entry{firstOf(key), start, len(r.text), row})
+	r.entries = append(r.entries, entry{wordAt(key, 0), start, len(r.text), row})
 }
 
-func firstOf(key []byte) uint64 {
-	var first [8]byte
-	copy(first[:], key)
-	return binary.BigEndian.Uint64(first[:])
+const wordBytes = 8
+
+// wordAt is the bytes of a key from a place on, as a number; what is behind the key's end counts as zero.
+func wordAt(key []byte, at int) uint64 {
+	var word [wordBytes]byte
+	if at < len(key) {
+		copy(word[:], key[at:])
+	}
+	return binary.BigEndian.Uint64(word[:])
 }
 
 // sort sorts the run. Rows with equal keys stay in the order in which they were added.
-func (r *run) sort() {
-	slices.SortFunc(r.entries, func(a, b entry) int {
-		if a.first != b.first {
-			return cmp.Compare(a.first, b.first)
+func (r *run) sort() { r.sortFrom(r.entries, 0) }
+
+// sortFrom sorts entries whose keys are equal before a place: by the word there, and then each that have that in common by the
+// next. No key is the beginning of another, so keys that are equal to their end are equal. Columns of few values, which are what
+// people sort by first, are so compared once and not with every pair.
+func (r *run) sortFrom(entries []entry, at int) {
+	slices.SortFunc(entries, func(a, b entry) int { return cmp.Or(cmp.Compare(a.word, b.word), cmp.Compare(a.start, b.start)) })
+	for from := 0; from < len(entries); {
+		to := from + 1
+		for to < len(entries) && entries[to].word == entries[from].word {
+			to++
 		}
-		return cmp.Or(bytes.Compare(r.text[a.start:a.end], r.text[b.start:b.end]), cmp.Compare(a.start, b.start))
-	})
+		if alike := entries[from:to]; len(alike) > 1 && alike[0].end-alike[0].start > at+wordBytes {
+			for i := range alike {
+				alike[i].word = wordAt(r.text[alike[i].start:alike[i].end], at+wordBytes)
+			}
+			r.sortFrom(alike, at+wordBytes)
+		}
+		from = to
+	}
 }
 
 // bytes is how much memory the run holds.
