@@ -32,6 +32,9 @@ func document(list []route) ([]byte, error) {
 		}
 		op.SetID(route.id)
 		op.SetSummary(route.summary)
+		if exposed, ok := op.(openapi31.OperationExposer); ok {
+			exposed.Operation().WithMapOfAnythingItem("x-role", route.who)
+		}
 		op.AddReqStructure(route.input)
 		if route.consumes != "" {
 			op.AddReqStructure("", openapi.WithContentType(route.consumes))

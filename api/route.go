@@ -8,6 +8,8 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -19,6 +21,7 @@ import (
 
 // route is one route: how it is served, and what the OpenAPI document says of it.
 type route struct {
+	who                       view.Role // the least role that may call it; [anyone] where nobody need be signed in
 	method, path, id, summary string
 	input                     any    // nil: none
 	output                    any    // nil: no content
@@ -28,44 +31,57 @@ type route struct {
 	serve                     gin.HandlerFunc
 }
 
+// The roles, as routes state them. Anyone need not be signed in.
+const (
+	anyone  view.Role = "anyone"
+	reader            = view.Reader
+	analyst           = view.Analyst
+	admin             = view.Admin
+)
+
+// routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
+func routes(v *service.Service) []route { return slices.Concat(dataRoutes(v), peopleRoutes(v)) }
+
 // maxBody is the most that a JSON request may have.
 const maxBody = 4 << 20
 
 type handler[In, Out any] func(context.Context, *In) (reply[Out], error)
 
-func get[In, Out any](path, id, summary string, h handler[In, Out]) route {
-	return jsonRoute(http.MethodGet, path, id, summary, http.StatusOK, false, h)
+func get[In, Out any](who view.Role, path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(who, http.MethodGet, path, id, summary, http.StatusOK, false, h)
 }
 
-func post[In, Out any](path, id, summary string, status int, h handler[In, Out]) route {
-	return jsonRoute(http.MethodPost, path, id, summary, status, true, h)
+func post[In, Out any](who view.Role, path, id, summary string, status int, h handler[In, Out]) route {
+	return jsonRoute(who, http.MethodPost, path, id, summary, status, true, h)
 }
 
 // start is a post without a body: all that it says is in its path.
-func start[In, Out any](path, id, summary string, h handler[In, Out]) route {
-	return jsonRoute(http.MethodPost, path, id, summary, http.StatusAccepted, false, h)
+func start[In, Out any](who view.Role, path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(who, http.MethodPost, path, id, summary, http.StatusAccepted, false, h)
 }
 
-func put[In, Out any](path, id, summary string, h handler[In, Out]) route {
-	return jsonRoute(http.MethodPut, path, id, summary, http.StatusOK, true, h)
+func put[In, Out any](who view.Role, path, id, summary string, h handler[In, Out]) route {
+	return jsonRoute(who, http.MethodPut, path, id, summary, http.StatusOK, true, h)
 }
 
 // answering is the route with another status of success.
 func (r route) answering(status int) route {
-	r.status = status
+	if r.status = status; status == http.StatusNoContent {
+		r.output = nil
+	}
 	return r
 }
 
-func remove[In, Out any](path, id, summary string, h handler[In, Out]) route {
+func remove[In, Out any](who view.Role, path, id, summary string, h handler[In, Out]) route {
 	status := http.StatusOK
 	if _, empty := any(*new(Out)).(*none); empty {
 		status = http.StatusNoContent
 	}
-	return jsonRoute(http.MethodDelete, path, id, summary, status, false, h)
+	return jsonRoute(who, http.MethodDelete, path, id, summary, status, false, h)
 }
 
-func jsonRoute[In, Out any](method, path, id, summary string, status int, body bool, h handler[In, Out]) route {
-	r := route{method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status}
+func jsonRoute[In, Out any](who view.Role, method, path, id, summary string, status int, body bool, h handler[In, Out]) route {
+	r := route{who: who, method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status}
 	if status == http.StatusNoContent {
 		r.output = nil
 	}
@@ -83,6 +99,10 @@ func jsonRoute[In, Out any](method, path, id, summary string, status int, body b
 		if out.etag != "" {
 			c.Header("ETag", out.etag)
 		}
+		if out.cookie != nil {
+			out.cookie.Secure = c.Request.TLS != nil || c.GetHeader("X-Forwarded-Proto") == "https"
+			http.SetCookie(c.Writer, out.cookie)
+		}
 		switch {
 		case out.status == http.StatusNoContent:
 			c.Status(http.StatusNoContent)
@@ -96,8 +116,8 @@ func jsonRoute[In, Out any](method, path, id, summary string, status int, body b
 }
 
 // upload is a route whose body is a file, streamed.
-func upload[In, Out any](method, path, id, summary string, status int, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
-	r := route{method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status, consumes: "application/octet-stream"}
+func upload[In, Out any](who view.Role, method, path, id, summary string, status int, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
+	r := route{who: who, method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status, consumes: "application/octet-stream"}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
 		if err := bind(c, in, false); err != nil {
@@ -115,8 +135,8 @@ func upload[In, Out any](method, path, id, summary string, status int, h func(co
 }
 
 // download is a route that answers with a file, streamed.
-func download[In any](path, id, summary, produces string, h func(context.Context, *In) (*service.Export, error)) route {
-	r := route{method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: "", status: http.StatusOK, produces: produces}
+func download[In any](who view.Role, path, id, summary, produces string, h func(context.Context, *In) (*service.Export, error)) route {
+	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: "", status: http.StatusOK, produces: produces}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
 		if err := bind(c, in, false); err != nil {
@@ -143,8 +163,8 @@ func download[In any](path, id, summary, produces string, h func(context.Context
 }
 
 // events is a route that answers with Server-Sent Events, each a job as JSON.
-func events[In any](path, id, summary string, h func(context.Context, *In, func(view.Job) error) error) route {
-	r := route{method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: view.Job{}, status: http.StatusOK, produces: "text/event-stream"}
+func events[In any](who view.Role, path, id, summary string, h func(context.Context, *In, func(view.Job) error) error) route {
+	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: view.Job{}, status: http.StatusOK, produces: "text/event-stream"}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
 		if err := bind(c, in, false); err != nil {
@@ -212,5 +232,11 @@ func fail(c *gin.Context, err error) {
 		p = view.Failed.New("The service could not do it: " + err.Error())
 	}
 	c.Header("Content-Type", "application/problem+json")
+	if p.RetryAfter > 0 {
+		c.Header("Retry-After", strconv.FormatInt(p.RetryAfter, 10))
+	}
+	if p.Status == http.StatusUnauthorized {
+		c.Header("WWW-Authenticate", "Bearer")
+	}
 	c.AbortWithStatusJSON(p.Status, p)
 }

@@ -178,14 +178,12 @@ type decideRequest struct {
 type importRequest struct {
 	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
 	Reason    string `query:"reason" json:"-"`
-	By        string `query:"by" json:"-" description:"Who decides."`
 	Confirm   bool   `query:"confirm" json:"-" description:"Also where a class of more than two keys comes of it."`
 }
 
 type takeBackRequest struct {
 	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
 	Entry     uint   `path:"entry" json:"-" description:"Id of the entry."`
-	By        string `query:"by" json:"-" description:"Who takes it back."`
 }
 
 type handRequest struct {
@@ -256,6 +254,7 @@ type reply[T any] struct {
 	value  T
 	status int // 0: 200
 	etag   string
+	cookie *http.Cookie
 }
 
 func ok[T any](v T, err error) (reply[T], error) { return reply[T]{value: v}, err }
@@ -292,16 +291,16 @@ func version(ifMatch string) (int, error) {
 	return n, nil
 }
 
-// routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
-func routes(v *service.Service) []route {
+// dataRoutes are the routes of record sets, sieves, what is made of them, and runs.
+func dataRoutes(v *service.Service) []route {
 	return []route{
-		get("/sets", "listSets", "List the record sets", func(ctx context.Context, _ *none) (reply[*view.Sets], error) {
+		get(reader, "/sets", "listSets", "List the record sets", func(ctx context.Context, _ *none) (reply[*view.Sets], error) {
 			return ok(v.Sets(ctx))
 		}),
-		get("/sets/:name", "getSet", "Get a record set", func(ctx context.Context, r *setPath) (reply[*view.Set], error) {
+		get(reader, "/sets/:name", "getSet", "Get a record set", func(ctx context.Context, r *setPath) (reply[*view.Set], error) {
 			return ok(v.Set(ctx, r.Name))
 		}),
-		upload(http.MethodPut, "/sets/:name", "loadSet", "Send a file and load it as the newest snapshot of a record set; all about it is found", http.StatusAccepted,
+		upload(analyst, http.MethodPut, "/sets/:name", "loadSet", "Send a file and load it as the newest snapshot of a record set; all about it is found", http.StatusAccepted,
 			func(ctx context.Context, r *loadRequest, body io.Reader) (reply[view.Job], error) {
 				source := r.Source
 				if source == "" {
@@ -317,29 +316,29 @@ func routes(v *service.Service) []route {
 				}
 				return accepted(job, nil)
 			}),
-		upload(http.MethodPost, "/uploads", "upload", "Send a file, to be looked at and loaded", http.StatusCreated,
+		upload(analyst, http.MethodPost, "/uploads", "upload", "Send a file, to be looked at and loaded", http.StatusCreated,
 			func(ctx context.Context, r *uploadRequest, body io.Reader) (reply[*view.Upload], error) {
 				u, err := v.Upload(ctx, r.Name, body)
 				return reply[*view.Upload]{value: u, status: http.StatusCreated}, err
 			}),
-		remove("/uploads/:upload", "dropUpload", "Forget a file that was sent and will not be loaded", func(ctx context.Context, r *uploadPath) (reply[*none], error) {
+		remove(analyst, "/uploads/:upload", "dropUpload", "Forget a file that was sent and will not be loaded", func(ctx context.Context, r *uploadPath) (reply[*none], error) {
 			return reply[*none]{status: http.StatusNoContent}, v.DropUpload(ctx, r.Upload)
 		}),
-		get("/folder", "listFolder", "List the files in the folder that the service may read", func(ctx context.Context, _ *none) (reply[*view.Folder], error) {
+		get(analyst, "/folder", "listFolder", "List the files in the folder that the service may read", func(ctx context.Context, _ *none) (reply[*view.Folder], error) {
 			return ok(v.Folder(ctx))
 		}),
-		get("/connections", "listConnections", "List the connections to databases", func(ctx context.Context, _ *none) (reply[*view.Connections], error) {
+		get(analyst, "/connections", "listConnections", "List the connections to databases", func(ctx context.Context, _ *none) (reply[*view.Connections], error) {
 			return ok(v.Connections(ctx))
 		}),
-		post("/connections", "createConnection", "Save a new connection to a database", http.StatusCreated, func(ctx context.Context, r *connectionBody) (reply[*view.Connection], error) {
+		post(admin, "/connections", "createConnection", "Save a new connection to a database", http.StatusCreated, func(ctx context.Context, r *connectionBody) (reply[*view.Connection], error) {
 			c, err := v.CreateConnection(ctx, r.Name, r.Access, r.Password)
 			return versionedConnection(c, http.StatusCreated, err)
 		}),
-		get("/connections/:connection", "getConnection", "Get a connection; its ETag names the version", func(ctx context.Context, r *connectionPath) (reply[*view.Connection], error) {
+		get(analyst, "/connections/:connection", "getConnection", "Get a connection; its ETag names the version", func(ctx context.Context, r *connectionPath) (reply[*view.Connection], error) {
 			c, err := v.Connection(ctx, r.Connection)
 			return versionedConnection(c, http.StatusOK, err)
 		}),
-		put("/connections/:connection", "changeConnection", "Change a connection", func(ctx context.Context, r *connectionChange) (reply[*view.Connection], error) {
+		put(admin, "/connections/:connection", "changeConnection", "Change a connection", func(ctx context.Context, r *connectionChange) (reply[*view.Connection], error) {
 			n, err := version(r.IfMatch)
 			if err != nil {
 				return reply[*view.Connection]{}, err
@@ -347,83 +346,83 @@ func routes(v *service.Service) []route {
 			c, err := v.UpdateConnection(ctx, r.Connection, n, r.Access, r.Password)
 			return versionedConnection(c, http.StatusOK, err)
 		}),
-		remove("/connections/:connection", "deleteConnection", "Delete a connection that no record set is read from", func(ctx context.Context, r *connectionDelete) (reply[*none], error) {
+		remove(admin, "/connections/:connection", "deleteConnection", "Delete a connection that no record set is read from", func(ctx context.Context, r *connectionDelete) (reply[*none], error) {
 			n, err := version(r.IfMatch)
 			if err != nil {
 				return reply[*none]{}, err
 			}
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteConnection(ctx, r.Connection, n)
 		}),
-		get("/connections/:connection/tables", "listTables", "List the tables and views that a connection sees; that it can is the proof that the connection is good",
+		get(analyst, "/connections/:connection/tables", "listTables", "List the tables and views that a connection sees; that it can is the proof that the connection is good",
 			func(ctx context.Context, r *connectionPath) (reply[*view.Tables], error) {
 				return ok(v.Tables(ctx, r.Connection))
 			}),
-		post("/previews", "preview", "Say how a file would be read, and load nothing", http.StatusOK, func(ctx context.Context, r *previewRequest) (reply[*view.Preview], error) {
+		post(analyst, "/previews", "preview", "Say how a file would be read, and load nothing", http.StatusOK, func(ctx context.Context, r *previewRequest) (reply[*view.Preview], error) {
 			return ok(v.Preview(ctx, r.Source, r.Choices))
 		}),
-		post("/sets/:name/snapshots", "loadSnapshot", "Load a source as the newest snapshot of a record set", http.StatusAccepted,
+		post(analyst, "/sets/:name/snapshots", "loadSnapshot", "Load a source as the newest snapshot of a record set", http.StatusAccepted,
 			func(ctx context.Context, r *snapshotRequest) (reply[view.Job], error) {
 				return accepted(v.Load(ctx, r.Name, r.Recipe))
 			}),
-		get("/sets/:name/snapshots", "listSnapshots", "List the snapshots of a record set, the newest first", func(ctx context.Context, r *setPath) (reply[*view.Snapshots], error) {
+		get(reader, "/sets/:name/snapshots", "listSnapshots", "List the snapshots of a record set, the newest first", func(ctx context.Context, r *setPath) (reply[*view.Snapshots], error) {
 			return ok(v.Snapshots(ctx, r.Name))
 		}),
-		post("/sets/:name/reload", "reloadSet", "Load a record set again with the choices of its newest snapshot", http.StatusAccepted,
+		post(analyst, "/sets/:name/reload", "reloadSet", "Load a record set again with the choices of its newest snapshot", http.StatusAccepted,
 			func(ctx context.Context, r *reloadRequest) (reply[view.Job], error) {
 				return accepted(v.Reload(ctx, r.Name, r.Source))
 			}),
-		get("/sets/:name/changes", "getChanges", "Say what is different between the newest snapshot and the one before", func(ctx context.Context, r *setPath) (reply[*view.Changes], error) {
+		get(reader, "/sets/:name/changes", "getChanges", "Say what is different between the newest snapshot and the one before", func(ctx context.Context, r *setPath) (reply[*view.Changes], error) {
 			return ok(v.Changes(ctx, r.Name))
 		}),
-		put("/sets/:name/computed", "computeColumns", "Compute columns of a record set: a new snapshot has these computed columns and no others", func(ctx context.Context, r *computedRequest) (reply[view.Job], error) {
+		put(analyst, "/sets/:name/computed", "computeColumns", "Compute columns of a record set: a new snapshot has these computed columns and no others", func(ctx context.Context, r *computedRequest) (reply[view.Job], error) {
 			return accepted(v.Compute(ctx, r.Name, r.Computed))
 		}).answering(http.StatusAccepted),
-		post("/sets/:name/computed/tried", "tryColumns", "Say what computed columns would be, and compute nothing", http.StatusOK, func(ctx context.Context, r *computedRequest) (reply[*view.TriedColumns], error) {
+		post(reader, "/sets/:name/computed/tried", "tryColumns", "Say what computed columns would be, and compute nothing", http.StatusOK, func(ctx context.Context, r *computedRequest) (reply[*view.TriedColumns], error) {
 			return ok(v.TryColumns(ctx, r.Name, r.Computed))
 		}),
-		get("/functions", "listFunctions", "List what an expression can call", func(context.Context, *none) (reply[*view.Functions], error) {
+		get(reader, "/functions", "listFunctions", "List what an expression can call", func(context.Context, *none) (reply[*view.Functions], error) {
 			return ok(&view.Functions{Functions: expression.Functions()}, nil)
 		}),
-		start("/sets/:name/profile", "makeProfile", "Profile a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[view.Job], error) {
+		start(reader, "/sets/:name/profile", "makeProfile", "Profile a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[view.Job], error) {
 			return accepted(v.MakeProfile(ctx, r.Name))
 		}),
-		get("/sets/:name/profile", "getProfile", "Get the profile of a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[*view.Profile], error) {
+		get(reader, "/sets/:name/profile", "getProfile", "Get the profile of a record set's newest snapshot", func(ctx context.Context, r *setPath) (reply[*view.Profile], error) {
 			return ok(v.Profile(ctx, r.Name))
 		}),
-		download("/sets/:name/export", "exportSet", "Hand over a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
+		download(reader, "/sets/:name/export", "exportSet", "Hand over a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
 			return v.ExportSet(ctx, r.Name, r.Format, r.Exact)
 		}),
-		download("/sets/:name/rejects/export", "exportRejects", "Hand over the rejected lines of a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
+		download(reader, "/sets/:name/rejects/export", "exportRejects", "Hand over the rejected lines of a record set's newest snapshot as a file", "text/csv", func(ctx context.Context, r *setExportRequest) (*service.Export, error) {
 			return v.ExportRejects(ctx, r.Name, r.Format, r.Exact)
 		}),
-		remove("/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
+		remove(analyst, "/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteSet(ctx, r.Name)
 		}),
-		get("/sets/:name/records", "listRecords", "Page through a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Records], error) {
+		get(reader, "/sets/:name/records", "listRecords", "Page through a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Records], error) {
 			return ok(v.Records(ctx, r.Name, r.After, r.Limit))
 		}),
-		get("/sets/:name/rejects", "listRejects", "Page through the rejected lines of a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Rejects], error) {
+		get(reader, "/sets/:name/rejects", "listRejects", "Page through the rejected lines of a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Rejects], error) {
 			return ok(v.Rejects(ctx, r.Name, r.After, r.Limit))
 		}),
-		get("/readings", "listReadings", "List the readings that exist", func(context.Context, *none) (reply[*view.Readings], error) {
+		get(reader, "/readings", "listReadings", "List the readings that exist", func(context.Context, *none) (reply[*view.Readings], error) {
 			return ok(v.Readings(), nil)
 		}),
-		post("/readings/tried", "tryReading", "Find out what one reading of a definition does to its values and to what pairs", http.StatusAccepted,
+		post(reader, "/readings/tried", "tryReading", "Find out what one reading of a definition does to its values and to what pairs", http.StatusAccepted,
 			func(ctx context.Context, r *readingRequest) (reply[view.Job], error) {
 				return accepted(v.TryReading(ctx, r.Definition, r.ReadingPlace))
 			}),
-		get("/sieves", "listSieves", "List the sieves", func(ctx context.Context, _ *none) (reply[*view.Sieves], error) {
+		get(reader, "/sieves", "listSieves", "List the sieves", func(ctx context.Context, _ *none) (reply[*view.Sieves], error) {
 			return ok(v.Sieves(ctx))
 		}),
-		post("/sieves", "createSieve", "Save a new sieve", http.StatusCreated, func(ctx context.Context, r *sieveBody) (reply[*view.Sieve], error) {
+		post(analyst, "/sieves", "createSieve", "Save a new sieve", http.StatusCreated, func(ctx context.Context, r *sieveBody) (reply[*view.Sieve], error) {
 			s, err := v.CreateSieve(ctx, r.Definition)
 			return versioned(s, http.StatusCreated, err)
 		}),
-		get("/sieves/:name", "getSieve", "Get a sieve; its ETag names the version", func(ctx context.Context, r *sievePath) (reply[*view.Sieve], error) {
+		get(reader, "/sieves/:name", "getSieve", "Get a sieve; its ETag names the version", func(ctx context.Context, r *sievePath) (reply[*view.Sieve], error) {
 			s, err := v.Sieve(ctx, r.Name)
 			return versioned(s, http.StatusOK, err)
 		}),
-		put("/sieves/:name", "changeSieve", "Save a new version of a sieve", func(ctx context.Context, r *sieveChange) (reply[*view.Sieve], error) {
+		put(analyst, "/sieves/:name", "changeSieve", "Save a new version of a sieve", func(ctx context.Context, r *sieveChange) (reply[*view.Sieve], error) {
 			n, err := version(r.IfMatch)
 			if err != nil {
 				return reply[*view.Sieve]{}, err
@@ -431,14 +430,14 @@ func routes(v *service.Service) []route {
 			s, err := v.UpdateSieve(ctx, r.SieveName, n, r.Definition)
 			return versioned(s, http.StatusOK, err)
 		}),
-		remove("/sieves/:name", "deleteSieve", "Delete a sieve; its runs stay", func(ctx context.Context, r *sieveDelete) (reply[*none], error) {
+		remove(analyst, "/sieves/:name", "deleteSieve", "Delete a sieve; its runs stay", func(ctx context.Context, r *sieveDelete) (reply[*none], error) {
 			n, err := version(r.IfMatch)
 			if err != nil {
 				return reply[*none]{}, err
 			}
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteSieve(ctx, r.SieveName, n)
 		}),
-		download("/sieves/:name/file", "getSieveFile", "Get a sieve as a file", "application/yaml", func(ctx context.Context, r *sievePath) (*service.Export, error) {
+		download(reader, "/sieves/:name/file", "getSieveFile", "Get a sieve as a file", "application/yaml", func(ctx context.Context, r *sievePath) (*service.Export, error) {
 			s, err := v.Sieve(ctx, r.Name)
 			if err != nil {
 				return nil, err
@@ -452,13 +451,13 @@ func routes(v *service.Service) []route {
 				return err
 			}}, nil
 		}),
-		post("/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
+		post(reader, "/counts", "count", "Count what a definition would give; it need not be saved", http.StatusAccepted, func(ctx context.Context, r *countRequest) (reply[view.Job], error) {
 			return accepted(v.Count(ctx, r.Definition, r.Draft))
 		}),
-		post("/counts/whole", "countWhole", "Count set logic over the whole records of a definition's sets", http.StatusAccepted, func(ctx context.Context, r *wholeRequest) (reply[view.Job], error) {
+		post(reader, "/counts/whole", "countWhole", "Count set logic over the whole records of a definition's sets", http.StatusAccepted, func(ctx context.Context, r *wholeRequest) (reply[view.Job], error) {
 			return accepted(v.CountWhole(ctx, r.Definition, r.Align, r.Draft))
 		}),
-		post("/rows", "listRows", "Page through the rows of a comparison; where they have to be made ready first, the answer is 202 and a job: ask again once it is done", http.StatusOK,
+		post(reader, "/rows", "listRows", "Page through the rows of a comparison; where they have to be made ready first, the answer is 202 and a job: ask again once it is done", http.StatusOK,
 			func(ctx context.Context, r *rowsRequest) (reply[*view.Rows], error) {
 				rows, err := v.Rows(ctx, r.Ask, r.First, r.Limit)
 				out := reply[*view.Rows]{value: rows}
@@ -467,92 +466,92 @@ func routes(v *service.Service) []route {
 				}
 				return out, err
 			}),
-		post("/rows/totals", "addUpRows", "Add up the number columns of all rows of a comparison", http.StatusAccepted, func(ctx context.Context, r *view.Ask) (reply[view.Job], error) {
+		post(reader, "/rows/totals", "addUpRows", "Add up the number columns of all rows of a comparison", http.StatusAccepted, func(ctx context.Context, r *view.Ask) (reply[view.Job], error) {
 			return accepted(v.RowTotals(ctx, *r))
 		}),
-		download("/rows/export", "exportRows", "Hand over all rows of a comparison as a file", "text/csv", func(ctx context.Context, r *rowsExportRequest) (*service.Export, error) {
+		download(reader, "/rows/export", "exportRows", "Hand over all rows of a comparison as a file", "text/csv", func(ctx context.Context, r *rowsExportRequest) (*service.Export, error) {
 			a, err := r.ask()
 			if err != nil {
 				return nil, err
 			}
 			return v.ExportRows(ctx, a, r.Format, r.Exact)
 		}),
-		post("/filters/tried", "tryFilter", "Say whether a filter could be, and which columns it can name", http.StatusOK, func(ctx context.Context, r *filterRequest) (reply[*view.TriedFilter], error) {
+		post(reader, "/filters/tried", "tryFilter", "Say whether a filter could be, and which columns it can name", http.StatusOK, func(ctx context.Context, r *filterRequest) (reply[*view.TriedFilter], error) {
 			return ok(v.TryFilter(ctx, r.Ask, r.Side, r.Where))
 		}),
-		get("/sieves/:name/chain", "getChain", "Tell what a sieve is made from, and what is made from it", func(ctx context.Context, r *sievePath) (reply[*view.Chain], error) {
+		get(reader, "/sieves/:name/chain", "getChain", "Tell what a sieve is made from, and what is made from it", func(ctx context.Context, r *sievePath) (reply[*view.Chain], error) {
 			return ok(v.Chain(ctx, r.Name))
 		}),
-		post("/advices", "advise", "Find out which columns of two record sets could make two records the same", http.StatusAccepted,
+		post(reader, "/advices", "advise", "Find out which columns of two record sets could make two records the same", http.StatusAccepted,
 			func(ctx context.Context, r *adviceRequest) (reply[view.Job], error) {
 				return accepted(v.Advise(ctx, r.Left, r.Right))
 			}),
-		post("/diagnoses", "diagnose", "Find out why records found no partner, in a run or with a definition", http.StatusAccepted,
+		post(reader, "/diagnoses", "diagnose", "Find out why records found no partner, in a run or with a definition", http.StatusAccepted,
 			func(ctx context.Context, r *diagnoseRequest) (reply[view.Job], error) {
 				return accepted(v.Diagnose(ctx, r.Run, r.Definition))
 			}),
-		get("/traces", "look", "Trace a key in the newest run of every sieve", func(ctx context.Context, r *lookRequest) (reply[*view.Looked], error) {
+		get(reader, "/traces", "look", "Trace a key in the newest run of every sieve", func(ctx context.Context, r *lookRequest) (reply[*view.Looked], error) {
 			return ok(v.Look(ctx, r.Key))
 		}),
-		get("/runs/:run/trace", "trace", "Tell the way of records through a run", func(ctx context.Context, r *traceRequest) (reply[*view.Traces], error) {
+		get(reader, "/runs/:run/trace", "trace", "Tell the way of records through a run", func(ctx context.Context, r *traceRequest) (reply[*view.Traces], error) {
 			return ok(v.Trace(ctx, r.Run, r.Key, r.Record))
 		}),
-		get("/runs/:run/repeated", "listRepeated", "List the repeated keys of a run, the one in most pairs first", func(ctx context.Context, r *repeatedRequest) (reply[*view.Repeated], error) {
+		get(reader, "/runs/:run/repeated", "listRepeated", "List the repeated keys of a run, the one in most pairs first", func(ctx context.Context, r *repeatedRequest) (reply[*view.Repeated], error) {
 			return ok(v.Repeated(ctx, r.Run, r.Limit))
 		}),
-		post("/runs/:run/near", "findNear", "Look for records without a partner that might belong together", http.StatusAccepted, func(ctx context.Context, r *nearRequest) (reply[view.Job], error) {
+		post(reader, "/runs/:run/near", "findNear", "Look for records without a partner that might belong together", http.StatusAccepted, func(ctx context.Context, r *nearRequest) (reply[view.Job], error) {
 			return accepted(v.Near(ctx, r.Run, r.Least))
 		}),
-		post("/runs/:run/pairs/tried", "tryPair", "Say what records would be if they were paired by hand, and pair nothing", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.TriedPair], error) {
+		post(reader, "/runs/:run/pairs/tried", "tryPair", "Say what records would be if they were paired by hand, and pair nothing", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.TriedPair], error) {
 			return ok(v.TryPair(ctx, r.Run, r.HandPair))
 		}),
-		post("/runs/:run/pairs", "pairByHand", "Pair records by hand, whatever their keys, from the next run on", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.Crosswalk], error) {
+		post(analyst, "/runs/:run/pairs", "pairByHand", "Pair records by hand, whatever their keys, from the next run on", http.StatusOK, func(ctx context.Context, r *handRequest) (reply[*view.Crosswalk], error) {
 			return ok(v.PairByHand(ctx, r.Run, r.HandPair))
 		}),
-		get("/sieves/:name/crosswalk", "getCrosswalk", "Get what has been accepted as the same in a sieve, and refused", func(ctx context.Context, r *sievePath) (reply[*view.Crosswalk], error) {
+		get(reader, "/sieves/:name/crosswalk", "getCrosswalk", "Get what has been accepted as the same in a sieve, and refused", func(ctx context.Context, r *sievePath) (reply[*view.Crosswalk], error) {
 			return ok(v.Crosswalk(ctx, r.Name))
 		}),
-		post("/sieves/:name/crosswalk", "decideKeys", "Accept keys as the same, or refuse that they are, from the next run on", http.StatusOK, func(ctx context.Context, r *decideRequest) (reply[*view.Crosswalk], error) {
+		post(analyst, "/sieves/:name/crosswalk", "decideKeys", "Accept keys as the same, or refuse that they are, from the next run on", http.StatusOK, func(ctx context.Context, r *decideRequest) (reply[*view.Crosswalk], error) {
 			return ok(v.Decide(ctx, r.SieveName, r.Decision))
 		}),
-		upload(http.MethodPost, "/sieves/:name/crosswalk/import", "importCrosswalk", "Take in the pairs of keys of a CSV file as a crosswalk is handed over", http.StatusOK,
+		upload(analyst, http.MethodPost, "/sieves/:name/crosswalk/import", "importCrosswalk", "Take in the pairs of keys of a CSV file as a crosswalk is handed over", http.StatusOK,
 			func(ctx context.Context, r *importRequest, body io.Reader) (reply[*view.Crosswalk], error) {
-				return ok(v.ImportCrosswalk(ctx, r.SieveName, body, view.Decision{Reason: r.Reason, By: r.By, Confirm: r.Confirm}))
+				return ok(v.ImportCrosswalk(ctx, r.SieveName, body, view.Decision{Reason: r.Reason, Confirm: r.Confirm}))
 			}),
-		remove("/sieves/:name/crosswalk/:entry", "takeBack", "Take an entry of a crosswalk back; what it was stays to be seen", func(ctx context.Context, r *takeBackRequest) (reply[*view.Crosswalk], error) {
-			return ok(v.TakeBack(ctx, r.SieveName, r.Entry, r.By))
+		remove(analyst, "/sieves/:name/crosswalk/:entry", "takeBack", "Take an entry of a crosswalk back; what it was stays to be seen", func(ctx context.Context, r *takeBackRequest) (reply[*view.Crosswalk], error) {
+			return ok(v.TakeBack(ctx, r.SieveName, r.Entry))
 		}),
-		download("/sieves/:name/crosswalk/export", "exportCrosswalk", "Hand over the keys that a crosswalk joins, as CSV", "text/csv", func(ctx context.Context, r *sievePath) (*service.Export, error) {
+		download(reader, "/sieves/:name/crosswalk/export", "exportCrosswalk", "Hand over the keys that a crosswalk joins, as CSV", "text/csv", func(ctx context.Context, r *sievePath) (*service.Export, error) {
 			return v.ExportCrosswalk(ctx, r.Name)
 		}),
-		post("/runs", "startRun", "Run a sieve over the newest snapshots of its record sets", http.StatusAccepted, func(ctx context.Context, r *runRequest) (reply[view.Job], error) {
+		post(analyst, "/runs", "startRun", "Run a sieve over the newest snapshots of its record sets", http.StatusAccepted, func(ctx context.Context, r *runRequest) (reply[view.Job], error) {
 			return accepted(v.Run(ctx, r.Sieve))
 		}),
-		get("/runs", "listRuns", "List the runs, the newest first", func(ctx context.Context, r *page) (reply[*view.Runs], error) {
+		get(reader, "/runs", "listRuns", "List the runs, the newest first", func(ctx context.Context, r *page) (reply[*view.Runs], error) {
 			return ok(v.Runs(ctx, r.After, r.Limit))
 		}),
-		get("/runs/:run", "getRun", "Get the head of a run's report", func(ctx context.Context, r *runPath) (reply[*view.Run], error) {
+		get(reader, "/runs/:run", "getRun", "Get the head of a run's report", func(ctx context.Context, r *runPath) (reply[*view.Run], error) {
 			return ok(v.RunHead(ctx, r.Run))
 		}),
-		get("/runs/:run/entries", "listEntries", "Page through a report's entries", func(ctx context.Context, r *entriesRequest) (reply[*view.Entries], error) {
+		get(reader, "/runs/:run/entries", "listEntries", "Page through a report's entries", func(ctx context.Context, r *entriesRequest) (reply[*view.Entries], error) {
 			return ok(v.Entries(ctx, r.Run, r.query()))
 		}),
-		get("/runs/:run/entries/:entry", "getEntry", "Get one entry of a report", func(ctx context.Context, r *entryPath) (reply[*view.Entry], error) {
+		get(reader, "/runs/:run/entries/:entry", "getEntry", "Get one entry of a report", func(ctx context.Context, r *entryPath) (reply[*view.Entry], error) {
 			return ok(v.Entry(ctx, r.Run, r.Entry))
 		}),
-		download("/runs/:run/export", "exportEntries", "Hand over a report's entries as a file", "text/csv", func(ctx context.Context, r *exportRequest) (*service.Export, error) {
+		download(reader, "/runs/:run/export", "exportEntries", "Hand over a report's entries as a file", "text/csv", func(ctx context.Context, r *exportRequest) (*service.Export, error) {
 			return v.Export(ctx, r.Run, r.query(), r.Format, r.Exact)
 		}),
-		get("/jobs", "listJobs", "List the newest jobs", func(ctx context.Context, _ *none) (reply[*view.Jobs], error) {
+		get(reader, "/jobs", "listJobs", "List the newest jobs", func(ctx context.Context, _ *none) (reply[*view.Jobs], error) {
 			return ok(v.Jobs(ctx))
 		}),
-		get("/jobs/:job", "getJob", "Get a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
+		get(reader, "/jobs/:job", "getJob", "Get a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
 			return ok(v.Job(ctx, r.Job))
 		}),
-		remove("/jobs/:job", "cancelJob", "Cancel a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
+		remove(reader, "/jobs/:job", "cancelJob", "Cancel a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
 			return ok(v.Cancel(ctx, r.Job))
 		}),
-		events("/jobs/:job/events", "followJob", "Follow a job: one event after each change, until it has ended", func(ctx context.Context, r *jobPath, tell func(view.Job) error) error {
+		events(reader, "/jobs/:job/events", "followJob", "Follow a job: one event after each change, until it has ended", func(ctx context.Context, r *jobPath, tell func(view.Job) error) error {
 			return v.Follow(ctx, r.Job, tell)
 		}),
 	}

@@ -35,9 +35,8 @@ func Handler(v *service.Service, console fs.FS, log *slog.Logger) (http.Handler,
 		return nil, err
 	}
 	group := engine.Group(Prefix)
-	// Sign-in takes its place here: a middleware that knows who calls, before any route.
 	for _, r := range list {
-		group.Handle(r.method, r.path, r.serve)
+		group.Handle(r.method, r.path, signedIn(v, r.who), r.serve)
 	}
 	group.GET("/openapi.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", text) })
 	engine.GET("/healthz", func(c *gin.Context) { c.JSON(http.StatusOK, view.Health{Status: "alive"}) })

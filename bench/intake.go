@@ -1,12 +1,9 @@
 package main
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"fmt"
-	"io"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -86,10 +83,7 @@ func serveWhile(binary, data string, work func(*client.Client) error) (wall time
 	out, err := cmd.StdoutPipe()
 	must(err)
 	must(cmd.Start())
-	line, err := bufio.NewReader(out).ReadString('\n')
-	must(err)
-	_, address, _ := strings.Cut(strings.TrimSpace(line), "listens on ")
-	c := client.New(address)
+	c, _ := signIn(out)
 	small, err := c.LoadFile(context.Background(), "small", "small.csv", strings.NewReader("a,b\n"+strings.Repeat("1,2\n", 5000)), view.Recipe{})
 	must(err)
 	_, err = c.Wait(context.Background(), small, nil)
@@ -104,11 +98,8 @@ func serveWhile(binary, data string, work func(*client.Client) error) (wall time
 			case <-time.After(20 * time.Millisecond):
 			}
 			start := time.Now()
-			resp, err := http.Get(address + "/api/v1/sets/small/records?after=2000")
+			_, err := c.Records(context.Background(), "small", "2000", 100)
 			must(err)
-			_, err = io.Copy(io.Discard, resp.Body)
-			must(err)
-			must(resp.Body.Close())
 			pages = append(pages, time.Since(start))
 		}
 	}()

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -10,7 +9,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strings"
 	"syscall"
 	"time"
 
@@ -92,10 +90,8 @@ func serve(binary, data string) *served {
 	out, err := cmd.StdoutPipe()
 	must(err)
 	must(cmd.Start())
-	line, err := bufio.NewReader(out).ReadString('\n')
-	must(err)
-	_, address, _ := strings.Cut(strings.TrimSpace(line), "listens on ")
-	return &served{client.New(address), cmd}
+	c, _ := signIn(out)
+	return &served{c, cmd}
 }
 
 func (s *served) stop() {

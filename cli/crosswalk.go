@@ -41,9 +41,9 @@ func newCrosswalk(root *rootFlags) *cobra.Command {
 					return broken("the crosswalk cannot be read: %s", err)
 				}
 				defer file.Close()
-				shown, err = c.ImportCrosswalk(cmd.Context(), args[0], file, view.Decision{Reason: reason, By: whoAmI(), Confirm: confirm})
+				shown, err = c.ImportCrosswalk(cmd.Context(), args[0], file, view.Decision{Reason: reason, Confirm: confirm})
 			case takeBack > 0:
-				shown, err = c.TakeBack(cmd.Context(), args[0], takeBack, whoAmI())
+				shown, err = c.TakeBack(cmd.Context(), args[0], takeBack)
 			default:
 				shown, err = c.Crosswalk(cmd.Context(), args[0])
 			}

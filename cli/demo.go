@@ -12,6 +12,7 @@ import (
 	"twinsieve/core/comparison"
 	"twinsieve/demo"
 	"twinsieve/formats/sievefile"
+	"twinsieve/service"
 	"twinsieve/service/view"
 )
 
@@ -41,8 +42,8 @@ The demo's record sets are loaded, its sieve is saved and run, and the service g
 			if err := s.settle(cmd); err != nil {
 				return err
 			}
-			return s.run(cmd.Context(), cmd.ErrOrStderr(), func(address string) error {
-				return fillDemo(cmd.Context(), cmd.OutOrStdout(), address, scenario)
+			return s.run(cmd.Context(), cmd.ErrOrStderr(), func(address string, v *service.Service) error {
+				return runDemo(cmd.Context(), cmd.OutOrStdout(), address, v, scenario)
 			})
 		},
 	}
@@ -52,12 +53,46 @@ The demo's record sets are loaded, its sieve is saved and run, and the service g
 	return cmd
 }
 
-// fillDemo loads the demo's record sets and runs its sieves, where that has not been done yet.
-func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo.Scenario) error {
-	c := client.New(address)
+// runDemo fills the demo, and prints where its report is and how its people enter.
+func runDemo(ctx context.Context, out io.Writer, address string, v *service.Service, scenario *demo.Scenario) error {
+	enter := func(p demo.Person) (string, error) {
+		link, err := v.EntryLink(ctx, view.NewPerson{Name: p.Name, FullName: p.FullName, Role: view.Role(p.Role)})
+		if err != nil {
+			return "", broken("%w", err)
+		}
+		return link, nil
+	}
+	c := client.New(address, "")
+	link, err := enter(demo.People[0])
+	if err != nil {
+		return err
+	}
+	if _, err := c.Enter(ctx, link, view.Welcome{}); err != nil {
+		return fromService(err)
+	}
+	run, err := fillDemo(ctx, c, scenario)
+	if err != nil {
+		return err
+	}
+	if err := c.SignOut(ctx); err != nil {
+		return fromService(err)
+	}
+	fmt.Fprintf(out, "%s\n\n", run.Summary.Verdict)
+	for _, p := range demo.People {
+		if link, err = enter(p); err != nil {
+			return err
+		}
+		fmt.Fprintf(out, "Enter once as %-11s %-9s %s%s?then=/reports/%d\n", p.FullName+",", p.Role+":", address, link, run.ID)
+	}
+	fmt.Fprintf(out, "\nTwin Sieve listens on %s\nThe report is at       %s/reports/%d\nInterrupt with Ctrl-C; the data stays, and the next demo goes on with it.\n", address, address, run.ID)
+	return nil
+}
+
+// fillDemo loads the demo's record sets and runs its sieves, where that has not been done yet. It returns the run to look at.
+func fillDemo(ctx context.Context, c *client.Client, scenario *demo.Scenario) (run view.Run, err error) {
 	runs, err := c.Runs(ctx, "", 100)
 	if err != nil {
-		return fromService(err)
+		return run, fromService(err)
 	}
 	if len(runs.Runs) == 0 {
 		for _, set := range []struct {
@@ -69,12 +104,12 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 				_, err = c.Wait(ctx, job, nil)
 			}
 			if err != nil {
-				return fromService(err)
+				return run, fromService(err)
 			}
 		}
 		for _, text := range [][]byte{demo.Payments, demo.Billing} {
-			if err := runDemo(ctx, c, text); err != nil {
-				return err
+			if err := defineAndRun(ctx, c, text); err != nil {
+				return run, err
 			}
 		}
 		// A chain of three sets: the invoices that have a service in the log become a record set, which is held against the bank's
@@ -85,27 +120,26 @@ func fillDemo(ctx context.Context, out io.Writer, address string, scenario *demo
 			_, err = c.Wait(ctx, job, nil)
 		}
 		if err != nil {
-			return fromService(err)
+			return run, fromService(err)
 		}
-		if err := runDemo(ctx, c, demo.Settled); err != nil {
-			return err
+		if err := defineAndRun(ctx, c, demo.Settled); err != nil {
+			return run, err
 		}
 		if runs, err = c.Runs(ctx, "", 100); err != nil {
-			return fromService(err)
+			return run, fromService(err)
 		}
 	}
-	run := runs.Runs[0]
+	run = runs.Runs[0]
 	for _, r := range runs.Runs {
 		if r.Sieve == "Berth billing" {
 			run = r
 			break
 		}
 	}
-	fmt.Fprintf(out, "%s\n\nTwin Sieve listens on %s\nThe report is at       %s/reports/%d\nInterrupt with Ctrl-C; the data stays, and the next demo goes on with it.\n", run.Summary.Verdict, address, address, run.ID)
-	return nil
+	return run, nil
 }
 
-func runDemo(ctx context.Context, c *client.Client, text []byte) error {
+func defineAndRun(ctx context.Context, c *client.Client, text []byte) error {
 	d, err := sievefile.Read(text)
 	if err != nil {
 		return err

@@ -116,7 +116,7 @@ func decideNear(cmd *cobra.Command, c *client.Client, p *printer, run *view.Run,
 	if err != nil {
 		return err
 	}
-	d := view.Decision{Accept: accept, Reason: reason, Source: "near", By: whoAmI()}
+	d := view.Decision{Accept: accept, Reason: reason, Source: "near"}
 	left := 0
 	for _, i := range list {
 		if s := n.Pairs[i]; s.Keyed || !accept {

@@ -41,7 +41,6 @@ long as records of this content are there and have no other partner; comparisons
 			if !take {
 				return printTriedPair(p, &run, &tried)
 			}
-			pair.By = whoAmI()
 			crosswalk, err := c.PairByHand(cmd.Context(), run.ID, pair)
 			if err != nil {
 				return fromService(err)

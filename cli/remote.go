@@ -12,7 +12,15 @@ import (
 	"twinsieve/service/view"
 )
 
-func (r *rootFlags) client() *client.Client { return client.New(serverAddress(r.server)) }
+// client speaks to the service as whom the command line is signed in.
+func (r *rootFlags) client() *client.Client {
+	address := serverAddress(r.server)
+	token, err := tokenFor(address)
+	if err != nil {
+		return client.Unable(err)
+	}
+	return client.New(address, token)
+}
 
 // fromService gives an error of the service its exit status: what it answered was wrong with the request, or it failed.
 func fromService(err error) error {

@@ -55,7 +55,8 @@ func newRoot() *cobra.Command {
 		return wrongRequest("%s. See %s --help", err, cmd.CommandPath())
 	})
 	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags), newView(flags), newStack(flags), newChain(flags),
-		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags))
+		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags),
+		newSignin(flags), newSignout(flags), newPeople(flags), newTokens(flags), newHistory(flags), newVerify(flags))
 	return root
 }
 

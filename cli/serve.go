@@ -101,7 +101,14 @@ Settings come from options, then from variables such as TWINSIEVE_LISTEN, then f
 			if err := s.settle(cmd); err != nil {
 				return err
 			}
-			return s.run(cmd.Context(), cmd.ErrOrStderr(), func(address string) error {
+			return s.run(cmd.Context(), cmd.ErrOrStderr(), func(address string, v *service.Service) error {
+				link, err := v.FirstLink(cmd.Context())
+				if err != nil {
+					return broken("%w", err)
+				}
+				if link != "" {
+					fmt.Fprintf(cmd.OutOrStdout(), "Nobody can sign in yet. This link makes the first admin, once, within a day: %s%s\n", address, link)
+				}
 				fmt.Fprintf(cmd.OutOrStdout(), "Twin Sieve listens on %s\n", address)
 				return nil
 			})
@@ -111,8 +118,8 @@ Settings come from options, then from variables such as TWINSIEVE_LISTEN, then f
 	return cmd
 }
 
-// run serves until the context ends. When the service answers, ready is called with its address.
-func (s *serving) run(ctx context.Context, log io.Writer, ready func(address string) error) error {
+// run serves until the context ends. When the service answers, ready is called with its address and itself.
+func (s *serving) run(ctx context.Context, log io.Writer, ready func(address string, v *service.Service) error) error {
 	memory := defaultMemory()
 	if s.memory != "" {
 		var err error
@@ -171,7 +178,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()
 	address := "http://" + listener.Addr().String()
-	if err := ready(address); err != nil {
+	if err := ready(address, v); err != nil {
 		return err
 	}
 	select {

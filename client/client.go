@@ -21,14 +21,21 @@ import (
 
 // Client speaks to one service. Errors that the service answers with are *[view.Problem].
 type Client struct {
-	base string
-	http *http.Client
+	base    string
+	http    *http.Client
+	token   string
+	session string // instead of a token: what the session cookie holds
+	err     error  // why nothing can be asked
 }
 
-// New returns a client of the service at an address such as http://127.0.0.1:8646.
-func New(address string) *Client {
-	return &Client{base: strings.TrimRight(address, "/") + "/api/v1", http: &http.Client{}}
+// New returns a client of the service at an address such as http://127.0.0.1:8646, who acts for the person whose token it
+// has; without one it can do no more than sign in.
+func New(address, token string) *Client {
+	return &Client{base: strings.TrimRight(address, "/") + "/api/v1", http: &http.Client{}, token: token}
 }
+
+// Unable returns a client that can ask nothing, and says why whenever it is to.
+func Unable(err error) *Client { return &Client{err: err} }
 
 // UnreachableError says that no service answers.
 type UnreachableError struct {
@@ -63,12 +70,21 @@ func (c *Client) do(ctx context.Context, method, path string, header http.Header
 }
 
 func (c *Client) send(ctx context.Context, method, path string, header http.Header, body io.Reader) (*http.Response, error) {
+	if c.err != nil {
+		return nil, c.err
+	}
 	req, err := http.NewRequestWithContext(ctx, method, c.base+path, body)
 	if err != nil {
 		return nil, err
 	}
 	for name, values := range header {
 		req.Header[name] = values
+	}
+	switch {
+	case c.token != "":
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	case c.session != "":
+		req.AddCookie(&http.Cookie{Name: sessionCookie, Value: c.session})
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {

@@ -32,14 +32,14 @@ func (c *Client) Decide(ctx context.Context, sieve string, d view.Decision) (out
 }
 
 // TakeBack takes an entry of a crosswalk back.
-func (c *Client) TakeBack(ctx context.Context, sieve string, entry uint, by string) (out view.Crosswalk, err error) {
-	_, err = c.do(ctx, http.MethodDelete, fmt.Sprintf("%s/%d?%s", crosswalkPath(sieve), entry, url.Values{"by": {by}}.Encode()), nil, nil, &out)
+func (c *Client) TakeBack(ctx context.Context, sieve string, entry uint) (out view.Crosswalk, err error) {
+	_, err = c.do(ctx, http.MethodDelete, fmt.Sprintf("%s/%d", crosswalkPath(sieve), entry), nil, nil, &out)
 	return out, err
 }
 
-// ImportCrosswalk takes in the pairs of keys of a CSV file. Of the decision only the reason, who decides, and the confirmation count.
+// ImportCrosswalk takes in the pairs of keys of a CSV file. Of the decision only the reason and the confirmation count.
 func (c *Client) ImportCrosswalk(ctx context.Context, sieve string, file io.Reader, d view.Decision) (out view.Crosswalk, err error) {
-	q := url.Values{"reason": {d.Reason}, "by": {d.By}, "confirm": {strconv.FormatBool(d.Confirm)}}
+	q := url.Values{"reason": {d.Reason}, "confirm": {strconv.FormatBool(d.Confirm)}}
 	_, err = c.do(ctx, http.MethodPost, crosswalkPath(sieve)+"/import?"+q.Encode(), http.Header{"Content-Type": {"text/csv"}}, file, &out)
 	return out, err
 }

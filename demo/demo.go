@@ -55,6 +55,16 @@ var (
 	Settled []byte
 )
 
+// People are who works in the demo, the admin first.
+var People = []Person{
+	{"ines.varga", "Ines Varga", "admin"},
+	{"tam.okoro", "Tam Okoro", "analyst"},
+	{"lio.brandt", "Lio Brandt", "reader"},
+}
+
+// Person is somebody who works in the demo.
+type Person struct{ Name, FullName, Role string }
+
 // Options choose a scenario. The zero value is the demo.
 type Options struct {
 	Seed     uint64

@@ -36,7 +36,7 @@ func TestAdviceInConsole(t *testing.T) {
 			p := serve(t, t.TempDir())
 			c := p.client()
 			loadScenario(t, c, s)
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/sieves/new"))
 			w.until(`document.querySelector('[aria-label="Name of the sieve"]') !== null`)
 			w.field("Name of the sieve")

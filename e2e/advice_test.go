@@ -228,7 +228,7 @@ func TestTotalsAndFilters(t *testing.T) {
 	if shown.status != 1 || !strings.Contains(shown.out, "Σ 10") || !strings.Contains(shown.out, "Σ 11") {
 		t.Errorf("exit %d\n%s%s", shown.status, shown.out, shown.errors)
 	}
-	b := newBrowser(t)
+	b := newBrowser(t, p)
 	b.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=differing", p.address, result.Run)))
 	b.says("of 2 and 1 records, amount differs by 1")
 	b.until(`[...document.querySelectorAll('td')].some((e) => e.innerText === 'Σ 10') && [...document.querySelectorAll('td.skewed')].some((e) => e.innerText === 'Σ 11')`)

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -15,7 +16,6 @@ import (
 	"testing"
 	"time"
 
-	"twinsieve/client"
 	"twinsieve/service/view"
 )
 
@@ -265,10 +265,12 @@ func TestSettings(t *testing.T) {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		first := make([]byte, 64)
-		n, _ := out.Read(first)
-		if !strings.Contains(string(first[:n]), "listens on http://127.0.0.1:") {
-			t.Errorf("%s: %q", name, first[:n])
+		lines, said := bufio.NewScanner(out), ""
+		for !strings.Contains(said, "listens on http://127.0.0.1:") && lines.Scan() {
+			said = lines.Text()
+		}
+		if !strings.Contains(said, "listens on http://127.0.0.1:") {
+			t.Errorf("%s: it says %q", name, said)
 		}
 		if _, err := os.Stat(filepath.Join(dir, c.want)); err != nil {
 			t.Errorf("%s: the data is not where it was set to be: %v", name, err)
@@ -298,7 +300,7 @@ func TestSieveFileThereAndBack(t *testing.T) {
 	if r := run(t, p.at(), "run", "Berths & more"); r.status != 0 || !strings.Contains(r.out, "All 1 log records have a record of bills with their key.\nNothing needs a person.") {
 		t.Errorf("run: exit %d, %s%s", r.status, r.out, r.errors)
 	}
-	if _, _, err := client.New(p.address).Sieve(context.Background(), "Berths & more"); err != nil {
+	if _, _, err := p.client().Sieve(context.Background(), "Berths & more"); err != nil {
 		t.Error(err)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -31,7 +32,14 @@ type browser struct {
 	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 409 and 422
 }
 
-func newBrowser(t *testing.T) *browser {
+// newBrowser is a browser in which the admin of a service is signed in.
+func newBrowser(t *testing.T, p *process) *browser {
+	t.Helper()
+	return newBrowserAs(t, p, p.admin)
+}
+
+// newBrowserAs is a browser in which a person is signed in; nobody, where they have no session.
+func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 	t.Helper()
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
@@ -69,6 +77,12 @@ func newBrowser(t *testing.T) *browser {
 	b.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
 		if _, err := cdp.Call(ctx, target, log.Enable, cdp.Empty{}); err != nil {
 			return err
+		}
+		if who.session != "" {
+			cookie := network.SetCookieParams{Name: "twinsieve_session", Value: who.session, URL: p.address, HTTPOnly: new(true), SameSite: network.CookieSameSiteStrict}
+			if _, err := cdp.Call(ctx, target, network.SetCookie, cookie); err != nil {
+				return err
+			}
 		}
 		_, err := cdp.Call(ctx, target, page.SetInterceptFileChooserDialog, page.SetInterceptFileChooserDialogParams{Enabled: true})
 		return err
@@ -306,7 +320,7 @@ func TestWalk(t *testing.T) {
 				t.Fatal(err)
 			}
 			p := serve(t, t.TempDir())
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address))
 			w.says("There are no reports yet")
 			w.press("Record sets")
@@ -456,7 +470,7 @@ func (w *walk) drawer() {
 func TestWrongInTheWorkbench(t *testing.T) {
 	p := serve(t, t.TempDir())
 	head := loadDemo(t, p.client(), demo.New(demo.Options{Services: 40}))
-	b := newBrowser(t)
+	b := newBrowser(t, p)
 	b.mistakes = true
 	b.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(head.Sieve)))
 	b.until(`document.querySelector('[data-count=full]') !== null`)

@@ -114,7 +114,7 @@ func TestComputedInConsole(t *testing.T) {
 			t.Parallel()
 			p := serve(t, t.TempDir())
 			load(t, p.client(), "ledger", []byte(ledger))
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/sets/ledger"))
 			w.says("Computed columns")
 			w.tab("Computed columns")

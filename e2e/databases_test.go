@@ -182,7 +182,7 @@ func TestDatabaseInConsole(t *testing.T) {
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			p := serve(t, t.TempDir(), "--folder", folder)
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/settings"))
 			w.says("There are no connections yet")
 			w.press("New connection")

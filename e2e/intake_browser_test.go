@@ -57,7 +57,7 @@ func TestIntake(t *testing.T) {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			t.Parallel()
 			p := serve(t, t.TempDir())
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/sets"))
 			w.says("There are no record sets yet")
 			first := marchBills(t, "Amount")
@@ -204,7 +204,7 @@ func (w *walk) handOver(p *process, button, format, file, set string, f client.F
 // TestOtherFormats looks at JSON whose records are inside, and at a sheet that is not the first, and changes how they are read.
 func TestOtherFormats(t *testing.T) {
 	p := serve(t, t.TempDir())
-	w := &walk{browser: newBrowser(t), seen: map[string]int{}}
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
 	w.mistakes = true
 	w.do(chromedp.Navigate(p.address + "/sets"))
 	w.says("There are no record sets yet")

@@ -11,7 +11,6 @@ import (
 	"sync"
 	"testing"
 
-	"twinsieve/client"
 	"twinsieve/demo"
 	"twinsieve/service/view"
 )
@@ -236,7 +235,7 @@ func TestManyReaders(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 12 {
 		wg.Go(func() {
-			c := client.New(p.address)
+			c := p.client()
 			for n := 0; ; n++ {
 				page, err := c.Entries(ctx, head.ID, clientQuery([]string{"matched", "differing", "missing"}[n%3], 50))
 				if err != nil || len(page.Entries) == 0 {

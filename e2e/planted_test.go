@@ -51,7 +51,7 @@ func checkPlanted(t *testing.T, where string, p *demo.Outcome, s *summary.Summar
 func TestPlanted(t *testing.T) {
 	p := serve(t, t.TempDir())
 	c := p.client()
-	console := newBrowser(t)
+	console := newBrowser(t, p)
 	for seed := range uint64(10) {
 		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
 			s := demo.New(demo.Options{Seed: seed})

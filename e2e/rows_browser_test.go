@@ -27,7 +27,7 @@ func TestRowsInConsole(t *testing.T) {
 			p := serve(t, t.TempDir())
 			c := p.client()
 			head := loadDemo(t, c, demo.New(demo.Options{}))
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.mistakes = true
 			w.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(head.Sieve)))
 			w.says("whole records by")
@@ -162,7 +162,7 @@ func TestStackSetsInConsole(t *testing.T) {
 					t.Fatal(out.errors)
 				}
 			}
-			w := &walk{browser: newBrowser(t), keyboard: keyboard, seen: map[string]int{}}
+			w := &walk{browser: newBrowser(t, p), keyboard: keyboard, seen: map[string]int{}}
 			w.do(chromedp.Navigate(p.address + "/stack"))
 			w.field("Record sets to stack")
 			for _, quay := range []string{"north-quay", "salt-quay", "tar-quay"} {

@@ -46,6 +46,7 @@ type process struct {
 	cmd     *exec.Cmd
 	log     *lockedBuffer
 	ended   chan struct{}
+	admin   entered
 }
 
 type lockedBuffer struct {
@@ -77,8 +78,11 @@ func serve(t testing.TB, data string, args ...string) *process {
 	if err := p.cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	lines := bufio.NewScanner(out)
+	lines, link := bufio.NewScanner(out), ""
 	for lines.Scan() {
+		if at := strings.Index(lines.Text(), "http"); strings.Contains(lines.Text(), "/enter/") {
+			link = lines.Text()[at:]
+		}
 		if _, address, ok := strings.Cut(lines.Text(), "listens on "); ok {
 			p.address = address
 			break
@@ -92,6 +96,7 @@ func serve(t testing.TB, data string, args ...string) *process {
 	if p.address == "" {
 		t.Fatalf("the service did not start: %s", p.log)
 	}
+	p.admin = signIn(t, p.address, data, link)
 	return p
 }
 
@@ -112,7 +117,7 @@ func (p *process) stop(t testing.TB, signal syscall.Signal) {
 	}
 }
 
-func (p *process) client() *client.Client { return client.New(p.address) }
+func (p *process) client() *client.Client { return client.New(p.address, p.admin.token) }
 
 // load loads a text as a record set.
 func load(t testing.TB, c *client.Client, set string, text []byte) *view.Set {
@@ -203,7 +208,9 @@ func runIn(t testing.TB, env []string, in string, args ...string) ran {
 }
 
 // at tells the client's commands where the service is.
-func (p *process) at() []string { return []string{"TWINSIEVE_SERVER=" + p.address} }
+func (p *process) at() []string {
+	return []string{"TWINSIEVE_SERVER=" + p.address, "TWINSIEVE_TOKEN=" + p.admin.token}
+}
 
 func write(t testing.TB, dir, name string, text []byte) string {
 	t.Helper()

@@ -127,7 +127,7 @@ func TestStackInConsole(t *testing.T) {
 	dir := t.TempDir()
 	files := quarter(t, dir)
 	p := serve(t, t.TempDir())
-	w := &walk{browser: newBrowser(t), seen: map[string]int{}}
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
 	w.do(chromedp.Navigate(p.address + "/sets"))
 	w.says("There are no record sets yet")
 	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), files))

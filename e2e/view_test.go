@@ -205,7 +205,7 @@ func TestRunRowsInConsole(t *testing.T) {
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{}))
-	w := &walk{browser: newBrowser(t), seen: map[string]int{}}
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
 	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID)))
 	w.press("Rows")
 	w.says("All of service-log and all of invoices")
@@ -255,10 +255,10 @@ func TestWorkbenchHasTheCrosswalk(t *testing.T) {
 	if _, err := c.CreateSieve(t.Context(), sieve.Definition{Name: "Calls", Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: column("call", "")}}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Decide(t.Context(), "Calls", view.Decision{Pairs: []view.KeyPair{{Left: []string{"B"}, Right: []string{"X"}}}, Accept: true, By: "marsh"}); err != nil {
+	if _, err := c.Decide(t.Context(), "Calls", view.Decision{Pairs: []view.KeyPair{{Left: []string{"B"}, Right: []string{"X"}}}, Accept: true}); err != nil {
 		t.Fatal(err)
 	}
-	b := newBrowser(t)
+	b := newBrowser(t, p)
 	b.do(chromedp.Navigate(p.address + "/sieves/of/Calls"))
 	b.until(`document.querySelector('[data-count=inner]')?.innerText === '2'`)
 	b.until(`document.querySelectorAll('[data-testid=rows] tbody tr.ant-table-row').length === 2`)

@@ -107,7 +107,7 @@ func (v *Service) PairByHand(ctx context.Context, run uint, p view.HandPair) (*v
 	if err != nil {
 		return nil, err
 	}
-	_, err = v.store.AddAcceptances(ctx, row.ID, []store.Acceptance{{Kind: store.RecordsAccepted, Body: string(body), Reason: p.Reason, Source: "hand", By: p.By}},
+	_, err = v.store.AddAcceptances(ctx, row.ID, []store.Acceptance{{Kind: store.RecordsAccepted, Body: string(body), Reason: p.Reason, Source: "hand"}},
 		func(current []store.Acceptance) error { return notPairedYet(current, records) })
 	if err != nil {
 		return nil, problem(err, "")

@@ -197,7 +197,7 @@ func (v *Service) Decide(ctx context.Context, name string, d view.Decision) (*vi
 			reason = strings.TrimSpace(strings.Join([]string{reason, pair.Why}, "; "))
 			reason = strings.TrimPrefix(reason, "; ")
 		}
-		list = append(list, store.Acceptance{Kind: kind, Body: string(body), Reason: reason, Score: pair.Score, Source: d.Source, By: d.By})
+		list = append(list, store.Acceptance{Kind: kind, Body: string(body), Reason: reason, Score: pair.Score, Source: d.Source})
 		equal = append(equal, sieve.KeysEqual{Left: pair.Left, Right: pair.Right})
 	}
 	if len(list) == 0 {
@@ -273,12 +273,12 @@ func checkJoin(plan *sieve.Plan, current []store.Acceptance, equal []sieve.KeysE
 func shownKey(key []string) string { return strings.Join(key, " · ") }
 
 // TakeBack ends an entry of a sieve's crosswalk. What it was stays to be seen.
-func (v *Service) TakeBack(ctx context.Context, name string, id uint, by string) (*view.Crosswalk, error) {
+func (v *Service) TakeBack(ctx context.Context, name string, id uint) (*view.Crosswalk, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
 		return nil, problem(err, fmt.Sprintf("sieve %q", name))
 	}
-	if _, err := v.store.EndAcceptance(ctx, row.ID, id, by); err != nil {
+	if _, err := v.store.EndAcceptance(ctx, row.ID, id); err != nil {
 		return nil, problem(err, fmt.Sprintf("entry %d that holds in the crosswalk of %q", id, name))
 	}
 	return v.Crosswalk(ctx, name)

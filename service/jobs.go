@@ -32,6 +32,7 @@ type jobs struct {
 type job struct {
 	mu      sync.Mutex
 	view    view.Job
+	by      uint // the person who started it
 	cancel  context.CancelFunc
 	since   time.Time // beginning of the stage
 	changed chan struct{}
@@ -56,8 +57,8 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work)
 	if js.all.Err() != nil {
 		return view.Job{}, errors.New("the service is stopping")
 	}
-	run, cancel := context.WithCancel(js.all)
-	j := &job{cancel: cancel, changed: make(chan struct{}), since: time.Now()}
+	run, cancel := context.WithCancel(store.As(js.all, store.ActorOf(ctx))) // who starts a job makes its changes
+	j := &job{by: store.ActorOf(ctx).ID, cancel: cancel, changed: make(chan struct{}), since: time.Now()}
 	j.view = view.Job{ID: rand.Text(), Kind: kind, Subject: subject, State: store.JobQueued, Started: time.Now().UTC()}
 	js.mu.Lock()
 	if before := js.drafts[draft]; draft != "" && before != nil {
@@ -305,6 +306,9 @@ func (v *Service) Follow(ctx context.Context, id string, tell func(view.Job) err
 // Cancel cancels a job. A job that has ended stays as it is.
 func (v *Service) Cancel(ctx context.Context, id string) (view.Job, error) {
 	if j := v.jobs.find(id); j != nil {
+		if by := store.ActorOf(ctx); by.Role == string(view.Reader) && by.ID != j.by {
+			return view.Job{}, view.NotAllowed.New("A reader can cancel only what they have started themselves.")
+		}
 		j.cancel()
 		return j.snapshot(), nil
 	}

@@ -32,6 +32,7 @@ type Service struct {
 	jobs    *jobs
 	vault   *vault.Vault
 
+	slow    slowness
 	uploads uploads
 	matches matches
 

@@ -46,15 +46,15 @@ func TestAcceptances(t *testing.T) {
 	if err != nil || len(list) != 4 || store.CrosswalkVersion(list) != 2 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if v, err := s.EndAcceptance(t.Context(), sieve.ID, list[1].ID, "Ines"); err != nil || v != 3 {
+	if v, err := s.EndAcceptance(store.As(t.Context(), store.Actor{ID: 7, Name: "Ines"}), sieve.ID, list[1].ID); err != nil || v != 3 {
 		t.Errorf("ended as version %d, %v", v, err)
 	}
 	for _, id := range []uint{list[1].ID, 999} { // ended already, or never there
-		if _, err := s.EndAcceptance(t.Context(), sieve.ID, id, "Ines"); !errors.Is(err, store.ErrNotFound) {
+		if _, err := s.EndAcceptance(t.Context(), sieve.ID, id); !errors.Is(err, store.ErrNotFound) {
 			t.Errorf("entry %d: %v", id, err)
 		}
 	}
-	if _, err := s.EndAcceptance(t.Context(), other.ID, list[0].ID, ""); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.EndAcceptance(t.Context(), other.ID, list[0].ID); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an entry of another sieve: %v", err)
 	}
 	a, err := s.Acceptance(t.Context(), list[1].ID)

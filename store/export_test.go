@@ -56,3 +56,6 @@ func Old(dir string, schema int, statements ...string) error {
 	}
 	return s.Close()
 }
+
+// Exec runs a statement in the data file.
+func (s *Store) Exec(sql string) error { return s.writes.Exec(sql).Error }

@@ -58,6 +58,21 @@ var migrations = []struct {
 			ended_version INTEGER NOT NULL, ended_by TEXT NOT NULL, ended DATETIME)`,
 		`CREATE INDEX acceptances_of_sieve ON acceptances (sieve_id, id)`,
 	}},
+	{"people and the history", []string{
+		`CREATE TABLE people (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, full_name TEXT NOT NULL, role TEXT NOT NULL, password TEXT NOT NULL,
+			active INTEGER NOT NULL, version INTEGER NOT NULL, created DATETIME NOT NULL, updated DATETIME NOT NULL)`,
+		`CREATE TABLE sessions (hash TEXT PRIMARY KEY, person_id INTEGER NOT NULL REFERENCES people(id), created DATETIME NOT NULL, seen DATETIME NOT NULL,
+			expires DATETIME NOT NULL) WITHOUT ROWID`,
+		`CREATE TABLE tokens (id INTEGER PRIMARY KEY, person_id INTEGER NOT NULL REFERENCES people(id), label TEXT NOT NULL, hash TEXT NOT NULL UNIQUE,
+			created DATETIME NOT NULL, expires DATETIME NOT NULL, seen DATETIME, revoked DATETIME)`,
+		`CREATE TABLE links (hash TEXT PRIMARY KEY, kind TEXT NOT NULL, person_id INTEGER NOT NULL, created DATETIME NOT NULL, expires DATETIME NOT NULL,
+			used DATETIME) WITHOUT ROWID`,
+		`CREATE TABLE history (seq INTEGER PRIMARY KEY, at TEXT NOT NULL, person_id INTEGER NOT NULL, person TEXT NOT NULL, action TEXT NOT NULL,
+			kind TEXT NOT NULL, subject TEXT NOT NULL, details TEXT NOT NULL, prev TEXT NOT NULL, hash TEXT NOT NULL)`,
+		`CREATE INDEX history_of_subject ON history (kind, subject, seq)`,
+		`CREATE TRIGGER history_stays BEFORE UPDATE ON history BEGIN SELECT raise(ABORT, 'the history is only added to'); END`,
+		`CREATE TRIGGER history_keeps BEFORE DELETE ON history BEGIN SELECT raise(ABORT, 'the history is only added to'); END`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

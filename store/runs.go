@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"strconv"
 	"strings"
 	"time"
 
@@ -65,13 +66,18 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 		return Run{}, err
 	}
 	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
-	err = w.store.write(ctx, bulk, func(tx *gorm.DB) error {
+	err = w.store.recorded(ctx, bulk, func(tx *gorm.DB) (happened, error) {
 		var last int
 		if err := tx.Model(&Run{}).Select("coalesce(max(number), 0)").Where("sieve_id = ? AND sealed = 1", w.run.SieveID).Scan(&last).Error; err != nil {
-			return err
+			return happened{}, err
 		}
 		w.run.Number = last + 1
-		return tx.Save(&w.run).Error
+		name, err := sieveName(tx, w.run.SieveID)
+		if err != nil {
+			return happened{}, err
+		}
+		what := happened{"run.finished", "run", strconv.FormatUint(uint64(w.run.ID), 10), map[string]any{"sieve": name, "version": w.run.Version, "number": w.run.Number, "exceptions": w.seq}}
+		return what, tx.Save(&w.run).Error
 	})
 	return w.run, err
 }

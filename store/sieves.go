@@ -41,15 +41,15 @@ func (s *Store) definition(ctx context.Context, sieve uint, version int) (string
 func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve, error) {
 	now := time.Now().UTC()
 	v := Sieve{Name: name, Version: 1, Created: now, Updated: now}
-	err := s.write(ctx, urgent, func(tx *gorm.DB) error {
+	err := s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		// The runs of a deleted sieve stay; no other sieve may come by its number.
 		if err := tx.Raw(`SELECT 1 + max((SELECT coalesce(max(id), 0) FROM sieves), (SELECT coalesce(max(sieve_id), 0) FROM runs))`).Scan(&v.ID).Error; err != nil {
-			return err
+			return happened{}, err
 		}
 		if err := tx.Create(&v).Error; err != nil {
-			return err
+			return happened{}, err
 		}
-		return tx.Create(&SieveVersion{v.ID, v.Version, definition, now}).Error
+		return happened{"sieve.made", "sieve", name, map[string]any{"definition": definition}}, tx.Create(&SieveVersion{v.ID, v.Version, definition, now}).Error
 	})
 	return v, err
 }
@@ -57,38 +57,39 @@ func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve
 // UpdateSieve saves a new version of a sieve, under a name that may be new, where version is still the newest one. If it
 // is not, the error is [ErrChanged].
 func (s *Store) UpdateSieve(ctx context.Context, name string, version int, newName, definition string) (v Sieve, err error) {
-	err = s.write(ctx, urgent, func(tx *gorm.DB) error {
+	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		if err := tx.Where("name = ?", name).Take(&v).Error; err != nil {
-			return err
+			return happened{}, err
 		}
 		if v.Version != version {
-			return ErrChanged
+			return happened{}, ErrChanged
 		}
 		v.Name, v.Version, v.Updated = newName, version+1, time.Now().UTC()
 		if err := tx.Save(&v).Error; err != nil {
-			return err
+			return happened{}, err
 		}
-		return tx.Create(&SieveVersion{v.ID, v.Version, definition, v.Updated}).Error
+		what := happened{"sieve.changed", "sieve", newName, map[string]any{"version": v.Version, "was": name, "definition": definition}}
+		return what, tx.Create(&SieveVersion{v.ID, v.Version, definition, v.Updated}).Error
 	})
 	return v, err
 }
 
 // DeleteSieve removes a sieve where version is still the newest one. Its runs stay.
 func (s *Store) DeleteSieve(ctx context.Context, name string, version int) error {
-	return s.write(ctx, urgent, func(tx *gorm.DB) error {
+	return s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		var v Sieve
 		if err := tx.Where("name = ?", name).Take(&v).Error; err != nil {
-			return err
+			return happened{}, err
 		}
 		if v.Version != version {
-			return ErrChanged
+			return happened{}, ErrChanged
 		}
 		for _, of := range []any{&SieveVersion{}, &Acceptance{}} {
 			if err := tx.Where("sieve_id = ?", v.ID).Delete(of).Error; err != nil {
-				return err
+				return happened{}, err
 			}
 		}
-		return tx.Delete(&v).Error
+		return happened{"sieve.deleted", "sieve", name, nil}, tx.Delete(&v).Error
 	})
 }
 

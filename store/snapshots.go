@@ -140,16 +140,21 @@ func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string)
 	w.snap.Findings = findings
 	w.snap.Hash = w.Hash()
 	w.snap.Sealed = true
-	err := w.store.write(ctx, bulk, func(tx *gorm.DB) error {
+	err := w.store.recorded(ctx, bulk, func(tx *gorm.DB) (happened, error) {
 		var last int
 		if err := tx.Model(&Snapshot{}).Select("coalesce(max(number), 0)").Where("record_set_id = ? AND sealed = 1", w.snap.RecordSetID).Scan(&last).Error; err != nil {
-			return err
+			return happened{}, err
 		}
 		if w.follows != 0 && w.follows != last {
-			return ErrChanged
+			return happened{}, ErrChanged
 		}
 		w.snap.Number = last + 1
-		return tx.Save(&w.snap).Error
+		var set RecordSet
+		if err := tx.Take(&set, w.snap.RecordSetID).Error; err != nil {
+			return happened{}, err
+		}
+		what := happened{"set.loaded", "set", set.Name, map[string]any{"snapshot": w.snap.Number, "hash": w.snap.Hash, "records": w.snap.Records, "rejects": w.snap.Rejects, "source": w.snap.Source}}
+		return what, tx.Save(&w.snap).Error
 	})
 	return w.snap, err
 }
@@ -214,8 +219,8 @@ func (s *Store) DeleteSet(ctx context.Context, name string) error {
 		return err
 	}
 	// Unsealed first, in one transaction, so that nobody sees half of it.
-	err = s.write(ctx, urgent, func(tx *gorm.DB) error {
-		return tx.Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Update("sealed", false).Error
+	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+		return happened{"set.deleted", "set", name, nil}, tx.Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Update("sealed", false).Error
 	})
 	if err != nil {
 		return err

@@ -1,11 +1,15 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { Button, ConfigProvider } from 'antd';
 import { useLayoutEffect, useState } from 'react';
 import { BrowserRouter, Navigate, NavLink, Route, Routes } from 'react-router';
 import { ProblemError } from './api/client';
+import { nobody, useMe } from './api/people';
+import { Fault } from './parts/Fault';
 import { Mark } from './parts/Glyph';
 import { KeyBox } from './parts/KeyBox';
+import { Activity } from './pages/Activity';
 import { CrosswalkPage } from './pages/Crosswalk';
+import { Enter } from './pages/Enter';
 import { NearMatches } from './pages/Near';
 import { Report } from './pages/Report';
 import { Reports } from './pages/Reports';
@@ -14,12 +18,19 @@ import { Sets } from './pages/Sets';
 import { RunRows } from './pages/RunRows';
 import { Stack } from './pages/Stack';
 import { Settings } from './pages/Settings';
+import { SignIn } from './pages/SignIn';
 import { Sieves } from './pages/Sieves';
 import { Trace } from './pages/Trace';
 import { Workbench } from './pages/Workbench';
 import { antTheme, initialMode, paint, remember, type Mode } from './theme';
 
-const queries = new QueryClient({
+const queries: QueryClient = new QueryClient({
+  // A session that has ended shows in any answer; then the page asks who is there.
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      if (nobody(error) && query.queryKey[0] !== 'me') void queries.invalidateQueries({ queryKey: ['me'] });
+    },
+  }),
   defaultOptions: {
     queries: { retry: (times, error) => times < 2 && !(error instanceof ProblemError), staleTime: 2000 },
   },
@@ -29,71 +40,95 @@ const pages = [
   ['/sets', 'Record sets'],
   ['/sieves', 'Sieves'],
   ['/reports', 'Reports'],
+  ['/activity', 'Activity'],
   ['/settings', 'Settings'],
 ] as const;
 
 export function App() {
   const [mode, setMode] = useState<Mode>(initialMode);
   useLayoutEffect(() => paint(mode), [mode]);
-  const other: Mode = mode === 'light' ? 'dark' : 'light';
   return (
     <ConfigProvider theme={antTheme(mode)} wave={{ disabled: true }}>
       <QueryClientProvider client={queries}>
         <BrowserRouter>
-          <a className="skip" href="#main">
-            Skip to the page
-          </a>
-          <aside className="rail">
-            <div className="brand">
-              <Mark />
-              <span>
-                Twin
-                <br />
-                Sieve
-              </span>
-            </div>
-            <KeyBox />
-            <nav aria-label="Pages">
-              {pages.map(([to, name]) => (
-                <NavLink key={to} to={to}>
-                  {name}
-                </NavLink>
-              ))}
-            </nav>
-            <div className="foot">
-              <Button
-                size="small"
-                type="text"
-                onClick={() => {
-                  setMode(other);
-                  remember(other);
-                }}
-              >
-                {other === 'dark' ? 'Dark' : 'Light'} colours
-              </Button>
-            </div>
-          </aside>
-          <main id="main">
-            <Routes>
-              <Route path="/" element={<Navigate to="/reports" replace />} />
-              <Route path="/sets" element={<Sets />} />
-              <Route path="/sets/:name" element={<SetPage />} />
-              <Route path="/stack" element={<Stack />} />
-              <Route path="/sieves" element={<Sieves />} />
-              <Route path="/sieves/new" element={<Workbench />} />
-              <Route path="/sieves/of/:name" element={<Workbench />} />
-              <Route path="/sieves/of/:name/crosswalk" element={<CrosswalkPage />} />
-              <Route path="/trace" element={<Trace />} />
-              <Route path="/reports/:run/rows" element={<RunRows />} />
-              <Route path="/reports/:run/near" element={<NearMatches />} />
-              <Route path="/reports" element={<Reports />} />
-              <Route path="/reports/:run" element={<Report />} />
-              <Route path="/settings" element={<Settings />} />
-              <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
-            </Routes>
-          </main>
+          <Routes>
+            <Route path="/enter/:code" element={<Enter />} />
+            <Route
+              path="*"
+              element={
+                <Inside
+                  mode={mode}
+                  setMode={(to) => {
+                    setMode(to);
+                    remember(to);
+                  }}
+                />
+              }
+            />
+          </Routes>
         </BrowserRouter>
       </QueryClientProvider>
     </ConfigProvider>
+  );
+}
+
+/** All pages for who is signed in; for others, the way in. */
+function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) {
+  const me = useMe();
+  const other: Mode = mode === 'light' ? 'dark' : 'light';
+  if (nobody(me.error)) return <SignIn />;
+  if (!me.data) return <Fault error={me.error} />;
+  return (
+    <>
+      <a className="skip" href="#main">
+        Skip to the page
+      </a>
+      <aside className="rail">
+        <div className="brand">
+          <Mark />
+          <span>
+            Twin
+            <br />
+            Sieve
+          </span>
+        </div>
+        <KeyBox />
+        <nav aria-label="Pages">
+          {pages.map(([to, name]) => (
+            <NavLink key={to} to={to}>
+              {name}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="foot">
+          <div className="who" title={`${me.data.fullName}, ${me.data.role}`}>
+            {me.data.name}
+          </div>
+          <Button size="small" type="text" onClick={() => setMode(other)}>
+            {other === 'dark' ? 'Dark' : 'Light'} colours
+          </Button>
+        </div>
+      </aside>
+      <main id="main">
+        <Routes>
+          <Route path="/" element={<Navigate to="/reports" replace />} />
+          <Route path="/sets" element={<Sets />} />
+          <Route path="/sets/:name" element={<SetPage />} />
+          <Route path="/stack" element={<Stack />} />
+          <Route path="/sieves" element={<Sieves />} />
+          <Route path="/sieves/new" element={<Workbench />} />
+          <Route path="/sieves/of/:name" element={<Workbench />} />
+          <Route path="/sieves/of/:name/crosswalk" element={<CrosswalkPage />} />
+          <Route path="/trace" element={<Trace />} />
+          <Route path="/reports/:run/rows" element={<RunRows />} />
+          <Route path="/reports/:run/near" element={<NearMatches />} />
+          <Route path="/reports" element={<Reports />} />
+          <Route path="/reports/:run" element={<Report />} />
+          <Route path="/activity" element={<Activity />} />
+          <Route path="/settings" element={<Settings />} />
+          <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
+        </Routes>
+      </main>
+    </>
   );
 }

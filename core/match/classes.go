@@ -88,6 +88,33 @@ func (c *Classes) Same(plan *sieve.Plan, s tray.Side, key []string, list []sieve
 	return same
 }
 
+// Keys reads keys whose texts are at hand as an index of the plan does: into the bytes that it knows them by, where the
+// crosswalk joins keys into those of their class. It is not for several goroutines at once.
+type Keys struct {
+	readers [2]*keyReader
+	classes *Classes
+}
+
+// NewKeys returns a reader of a plan's keys.
+func NewKeys(plan *sieve.Plan) *Keys {
+	k := &Keys{readers: [2]*keyReader{newKeyReader(plan, tray.Left), newKeyReader(plan, tray.Right)}}
+	if len(plan.Crosswalk.Keys) > 0 {
+		k.classes = NewClasses(plan, plan.Crosswalk.Keys)
+	}
+	return k
+}
+
+// Of returns the key that texts of side s make, one text for each part of the key; ok is false where they make none, and the record
+// is unkeyed.
+func (k *Keys) Of(s tray.Side, texts []string) (key []byte, ok bool) {
+	if key, ok = k.readers[s].read(texts); ok && k.classes != nil {
+		if class, joined := k.classes.of[string(key)]; joined {
+			key = class
+		}
+	}
+	return key, ok
+}
+
 // keyReader reads keys whose texts are at hand, into the bytes that the index knows them by.
 type keyReader struct {
 	plan    *sieve.Plan

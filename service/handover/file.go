@@ -10,7 +10,14 @@ import (
 
 // WriteFile writes a file whole or not at all: what write produces goes to a new file beside it, which takes its place
 // when everything is written.
-func WriteFile(name string, write func(io.Writer) error) (err error) {
+func WriteFile(name string, write func(io.Writer) error) error { return writeFile(name, 0o644, write) }
+
+// WriteSecret is [WriteFile] for a file that only its owner can read.
+func WriteSecret(name string, write func(io.Writer) error) error {
+	return writeFile(name, 0o600, write)
+}
+
+func writeFile(name string, mode os.FileMode, write func(io.Writer) error) (err error) {
 	f, err := os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w; name a file in a folder that can be written", name, err)
@@ -28,7 +35,7 @@ func WriteFile(name string, write func(io.Writer) error) (err error) {
 	if err = w.Flush(); err != nil {
 		return fmt.Errorf("writing %s: %w", name, err)
 	}
-	if err = f.Chmod(0o644); err != nil {
+	if err = f.Chmod(mode); err != nil {
 		return fmt.Errorf("writing %s: %w", name, err)
 	}
 	if err = f.Close(); err != nil {

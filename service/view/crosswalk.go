@@ -43,7 +43,6 @@ type Decision struct {
 	Accept  bool      `json:"accept" required:"true" description:"They are the same; else they are not, and are not suggested again."`
 	Reason  string    `json:"reason,omitempty"`
 	Source  string    `json:"source,omitempty" enum:"near,diagnosis,hand,import"`
-	By      string    `json:"by,omitempty" description:"Who decides."`
 	Confirm bool      `json:"confirm,omitempty" description:"Also where a class of more than two keys comes of it."`
 }
 
@@ -52,7 +51,6 @@ type HandPair struct {
 	Left   []int64 `json:"left" required:"true" nullable:"false" description:"Numbers of left records."`
 	Right  []int64 `json:"right" required:"true" nullable:"false" description:"Numbers of right records."`
 	Reason string  `json:"reason,omitempty"`
-	By     string  `json:"by,omitempty"`
 }
 
 // TriedPair is what a pairing by hand would be.

@@ -9,6 +9,8 @@ type Problem struct {
 	Status int     `json:"status" description:"HTTP status."`
 	Detail string  `json:"detail" description:"What was wrong this time, and how to mend it."`
 	Faults []Fault `json:"faults,omitempty" description:"The places that are wrong."`
+
+	RetryAfter int64 `json:"retryAfter,omitempty" description:"Seconds after which to try again."`
 }
 
 // Fault is one place that is wrong.
@@ -49,12 +51,22 @@ var (
 	BadLook       = ProblemKind{"invalid-rows", "The rows cannot be shown as asked", http.StatusUnprocessableEntity}
 	Circular      = ProblemKind{"circular-chain", "A chain would bite its tail", http.StatusConflict}
 	Multiplies    = ProblemKind{"multiplies", "Records would be multiplied beyond the limit", http.StatusConflict}
+	SignInFirst   = ProblemKind{"sign-in", "Nobody is signed in", http.StatusUnauthorized}
+	WrongPassword = ProblemKind{"wrong-password", "The name or the password is wrong", http.StatusUnauthorized}
+	NotAllowed    = ProblemKind{"not-allowed", "Your role does not allow it", http.StatusForbidden}
+	TooOften      = ProblemKind{"too-often", "It was tried too often", http.StatusTooManyRequests}
 	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
 )
 
 // New makes a problem of the kind.
 func (k ProblemKind) New(detail string, faults ...Fault) *Problem {
 	return &Problem{Type: "/problems/" + k.word, Title: k.title, Status: k.status, Detail: detail, Faults: faults}
+}
+
+// After says in how many seconds to try again.
+func (p *Problem) After(seconds int64) *Problem {
+	p.RetryAfter = seconds
+	return p
 }
 
 // Is reports whether a problem is of the kind.

@@ -59,6 +59,10 @@ export type Chain = Schemas['Chain'];
 export type ChainNode = Schemas['ChainNode'];
 export type PreviewPart = Schemas['PreviewPart'];
 export type Connection = Schemas['Connection'];
+export type Person = Schemas['Person'];
+export type Token = Schemas['Token'];
+export type Invited = Schemas['Invited'];
+export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,
   'kind' | 'host' | 'port' | 'database' | 'user' | 'tls' | 'file' | 'variable' | 'limit'

@@ -1,16 +1,15 @@
 import { answer, api, type Decision } from './client';
-import { whoAmI } from './who';
 
 export const crosswalk = async (name: string) =>
   (await answer(api.GET('/api/v1/sieves/{name}/crosswalk', { params: { path: { name } } }))).data;
 
-/** Accepts keys as the same, or refuses that they are, under the name of who sits here. */
+/** Accepts keys as the same, or refuses that they are. */
 export const decide = async (name: string, decision: Decision) =>
   (
     await answer(
       api.POST('/api/v1/sieves/{name}/crosswalk', {
         params: { path: { name } },
-        body: { ...decision, by: whoAmI() },
+        body: decision,
       }),
     )
   ).data;
@@ -19,7 +18,7 @@ export const takeBack = async (name: string, entry: number) =>
   (
     await answer(
       api.DELETE('/api/v1/sieves/{name}/crosswalk/{entry}', {
-        params: { path: { name, entry }, query: { by: whoAmI() } },
+        params: { path: { name, entry } },
       }),
     )
   ).data;
@@ -29,7 +28,7 @@ export const takeFile = async (name: string, file: File, confirm: boolean) =>
   (
     await answer(
       api.POST('/api/v1/sieves/{name}/crosswalk/import', {
-        params: { path: { name }, query: { by: whoAmI(), reason: file.name, confirm } },
+        params: { path: { name }, query: { reason: file.name, confirm } },
         body: file as unknown as string,
         bodySerializer: (body) => body,
         headers: { 'Content-Type': 'text/csv' },

@@ -126,6 +126,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enter/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say what a one-time link is for, and use nothing up */
+        get: operations["getOneTimeLink"];
+        put?: never;
+        /** Use a one-time link up, and be signed in */
+        post: operations["useOneTimeLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/filters/tried": {
         parameters: {
             query?: never;
@@ -169,6 +187,40 @@ export interface paths {
         };
         /** List what an expression can call */
         get: operations["listFunctions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Page through what was done, the newest first */
+        get: operations["listHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/history/verified": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Check the whole history, and that entries that hand-overs have stated are still in it */
+        get: operations["verifyHistory"];
         put?: never;
         post?: never;
         delete?: never;
@@ -223,6 +275,127 @@ export interface paths {
         get: operations["followJob"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say who is signed in */
+        get: operations["getMe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's own password; one's other sessions end */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List one's own tokens */
+        get: operations["listTokens"];
+        put?: never;
+        /** Make a token for a program that acts for oneself; it is shown in this answer only */
+        post: operations["makeToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of one's own tokens */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the people */
+        get: operations["listPeople"];
+        put?: never;
+        /** Add a person; the answer holds the link by which they set a password */
+        post: operations["addPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a person's full name and role, and whether they can sign in */
+        put: operations["changePerson"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a new one-time link by which a person sets a password */
+        post: operations["invitePerson"];
         delete?: never;
         options?: never;
         head?: never;
@@ -850,6 +1023,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/signin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with name and password; the answer sets the session cookie */
+        post: operations["signIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/signout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the session of the cookie */
+        post: operations["signOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/traces": {
         parameters: {
             query?: never;
@@ -1024,8 +1231,6 @@ export interface components {
         ApiDecideRequest: {
             /** @description They are the same; else they are not, and are not suggested again. */
             accept: boolean;
-            /** @description Who decides. */
-            by?: string;
             /** @description Also where a class of more than two keys comes of it. */
             confirm?: boolean;
             pairs: components["schemas"]["KeyPair"][];
@@ -1038,6 +1243,13 @@ export interface components {
             definition?: components["schemas"]["Definition"];
             /** @description Id of the run to diagnose. */
             run?: number;
+        };
+        ApiEnterRequest: {
+            /** @description Of the first admin. */
+            fullName?: string;
+            /** @description Of the first admin. */
+            name?: string;
+            password?: string;
         };
         ApiFilterRequest: {
             /** @description Or a definition, over the newest snapshots. */
@@ -1054,7 +1266,6 @@ export interface components {
             where?: string;
         };
         ApiHandRequest: {
-            by?: string;
             /** @description Numbers of left records. */
             left: number[];
             reason?: string;
@@ -1067,6 +1278,12 @@ export interface components {
              * @description The least score of a suggestion, from 0 to 1; 0.75 where not stated.
              */
             least?: number;
+        };
+        ApiPersonChange: {
+            active: boolean;
+            fullName: string;
+            /** @enum {string} */
+            role: "reader" | "analyst" | "admin";
         };
         ApiPreviewRequest: {
             /** @description What is not chosen is found. */
@@ -1440,6 +1657,29 @@ export interface components {
             steps: string[];
             tray: string;
         };
+        Event: {
+            action: string;
+            /** Format: date-time */
+            at: string;
+            details: {
+                [key: string]: unknown;
+            } | null;
+            /** @description SHA-256 over the entry and the hash of the one before. */
+            hash: string;
+            /** @description Of what was changed. */
+            kind: string;
+            /** @description Absent where the service itself did it. */
+            person?: string;
+            /** @description What was done, in plain words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Counted from 1, without a gap.
+             */
+            seq: number;
+            /** @description Its name. */
+            subject: string;
+        };
         ExpressionColumn: {
             /** @description In the Common Expression Language over the columns before it. */
             expression: string;
@@ -1557,6 +1797,11 @@ export interface components {
             /** @description What keeps it from being held. */
             why?: string;
         };
+        History: {
+            events: components["schemas"]["Event"][];
+            /** @description Cursor of the next page; absent on the last. */
+            next?: string;
+        };
         IntakeChoices: {
             /** @description Blank markers: a cell that is exactly one of these is blank. */
             blanks?: string[];
@@ -1626,6 +1871,13 @@ export interface components {
         IntakeLost: {
             column: string;
             why: string;
+        };
+        Invited: {
+            /** Format: date-time */
+            ends: string;
+            /** @description Path of the page. It is shown once, and works once. */
+            link: string;
+            person: components["schemas"]["Person"];
         };
         Job: {
             /**
@@ -1824,6 +2076,34 @@ export interface components {
             run: number;
             sieve: string;
         };
+        NewPassword: {
+            new: string;
+            old: string;
+        };
+        NewPerson: {
+            fullName?: string;
+            /** @description Letters, digits, points, hyphens and underscores, 2 to 32 of them, beginning with a letter. */
+            name: string;
+            /** @enum {string} */
+            role: "reader" | "analyst" | "admin";
+        };
+        NewToken: {
+            /** @description How long it works: 1 to 366 days, 90 where not stated. */
+            days?: number;
+            /** @description What it is for. */
+            label: string;
+        };
+        OneTime: {
+            /** Format: date-time */
+            ends: string;
+            /**
+             * @description welcome makes the first admin, password lets a person set theirs, entry signs in.
+             * @enum {string}
+             */
+            kind: "welcome" | "password" | "entry";
+            /** @description Of the person whom it is for. */
+            name?: string;
+        };
         Outcome: {
             agrees: boolean;
             /** @description Right minus left: a number, days for dates, or seconds for times. */
@@ -1873,6 +2153,23 @@ export interface components {
             hash: string;
             set: string;
             snapshot: number;
+        };
+        People: {
+            people: components["schemas"]["Person"][];
+        };
+        Person: {
+            /** @description Whether they can sign in. */
+            active: boolean;
+            /** Format: date-time */
+            created: string;
+            fullName: string;
+            /** @description By which they sign in and are mentioned. */
+            name: string;
+            /** @enum {string} */
+            role: "reader" | "analyst" | "admin";
+            version: number;
+            /** @description They have not set a password yet. */
+            waiting: boolean;
         };
         Preview: {
             /** @description Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers. */
@@ -1932,6 +2229,11 @@ export interface components {
             detail: string;
             /** @description The places that are wrong. */
             faults?: components["schemas"]["Fault"][];
+            /**
+             * Format: int64
+             * @description Seconds after which to try again.
+             */
+            retryAfter?: number;
             /** @description HTTP status. */
             status: number;
             /** @description The kind of the problem in words, the same for all of its kind. */
@@ -2293,6 +2595,10 @@ export interface components {
         Sieves: {
             sieves: components["schemas"]["Sieve"][];
         };
+        SignIn: {
+            name: string;
+            password: string;
+        };
         Snapshot: {
             /**
              * Format: int64
@@ -2452,6 +2758,24 @@ export interface components {
         Tables: {
             tables: components["schemas"]["SourcesTable"][];
         };
+        Token: {
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            expires: string;
+            id: number;
+            label: string;
+            /** @description The token itself; only in the answer to its making. */
+            secret?: string;
+            /**
+             * Format: date-time
+             * @description When it was used last.
+             */
+            seen?: null | string;
+        };
+        Tokens: {
+            tokens: components["schemas"]["Token"][];
+        };
         Totals: {
             columns: components["schemas"]["ColumnTotal"][];
         };
@@ -2542,6 +2866,19 @@ export interface components {
             bytes: number;
             id: string;
             name: string;
+        };
+        Verified: {
+            /**
+             * Format: int64
+             * @description The first entry that is not as it was written, or is not there.
+             */
+            broken?: number;
+            /** Format: int64 */
+            entries: number;
+            holds: boolean;
+            /** @description Number and hash of the newest entry, as hand-overs state it. */
+            newest: string;
+            says: string;
         };
         Way: {
             /** @description Who else carries its key. */
@@ -2927,6 +3264,74 @@ export interface operations {
             };
         };
     };
+    getOneTimeLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the one-time link. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneTime"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    useOneTimeLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the one-time link. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiEnterRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tryFilter: {
         parameters: {
             query?: never;
@@ -3005,6 +3410,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Functions"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listHistory: {
+        parameters: {
+            query?: {
+                /** @description Cursor of the page, from the page before. */
+                after?: string;
+                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                limit?: number;
+                /** @description Only of things of this kind. */
+                kind?: "set" | "sieve" | "run" | "exception" | "person" | "connection";
+                /** @description Only of the thing of this name. */
+                subject?: string;
+                /** @description Only what this person did. */
+                person?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verifyHistory: {
+        parameters: {
+            query?: {
+                /** @description What hand-overs state of the history: number and hash of an entry, such as 57-3fa2b8c1d0e4f5a6. */
+                stated?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -3130,6 +3607,291 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getMe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tokens"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the token. */
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description ETag of the version that is changed. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Name of the person. */
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiPersonChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invitePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the person. */
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -4593,8 +5355,6 @@ export interface operations {
         parameters: {
             query?: {
                 reason?: string;
-                /** @description Who decides. */
-                by?: string;
                 /** @description Also where a class of more than two keys comes of it. */
                 confirm?: boolean;
             };
@@ -4633,10 +5393,7 @@ export interface operations {
     };
     takeBack: {
         parameters: {
-            query?: {
-                /** @description Who takes it back. */
-                by?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 /** @description Name of the sieve. */
@@ -4688,6 +5445,66 @@ export interface operations {
                 content: {
                     "application/yaml": string;
                 };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {

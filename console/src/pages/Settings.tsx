@@ -1,18 +1,34 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Button, Input, Popconfirm, Table } from 'antd';
+import { Button, Popconfirm, Table } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Connection } from '../api/client';
 import { connections, remove } from '../api/connections';
-import { nameMe, whoAmI } from '../api/who';
+import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { ConnectionForm, kinds } from '../settings/ConnectionForm';
+import { People } from '../settings/People';
 import { Tried } from '../settings/Tried';
+import { You } from '../settings/You';
 
 const where = (c: Connection) => c.file ?? `${c.host}${c.port ? `:${c.port}` : ''}/${c.database}`;
 const passwords = { none: 'none', kept: 'kept, encrypted', variable: 'in a variable' } as const;
 
 export function Settings() {
+  const may = useMay('admin');
+  const works = useMay('analyst');
+  return (
+    <>
+      <h1 style={{ marginBottom: 12 }}>Settings</h1>
+      <You />
+      {may && <People />}
+      {works && <Connections may={may} />}
+    </>
+  );
+}
+
+/** The databases that record sets are loaded from. Only admins change them. */
+function Connections({ may }: { may: boolean }) {
   const queries = useQueryClient();
   const list = useQuery({ queryKey: ['connections'], queryFn: connections });
   const folder = useQuery({
@@ -40,18 +56,6 @@ export function Settings() {
   }
   return (
     <>
-      <h1 style={{ marginBottom: 12 }}>Settings</h1>
-      <h2>Your name</h2>
-      <p className="say">
-        What you accept as the same, refuse or pair by hand is kept under it. It stays in this browser.
-      </p>
-      <Input
-        aria-label="your name"
-        placeholder="your name"
-        style={{ width: 240, marginBottom: 20 }}
-        defaultValue={whoAmI()}
-        onChange={(event) => nameMe(event.target.value.trim())}
-      />
       <div className="title">
         <div>
           <h2>Connections to databases</h2>
@@ -60,9 +64,11 @@ export function Settings() {
             encrypted and never shown again.
           </p>
         </div>
-        <Button type="primary" onClick={() => setOpen('new')} disabled={open === 'new'}>
-          New connection
-        </Button>
+        {may && (
+          <Button type="primary" onClick={() => setOpen('new')} disabled={open === 'new'}>
+            New connection
+          </Button>
+        )}
       </div>
       {open && (
         <ConnectionForm
@@ -107,14 +113,18 @@ export function Settings() {
                   <Button size="small" onClick={() => setTried([c.name])}>
                     Try {c.name}
                   </Button>
-                  <Button size="small" aria-label={`Change ${c.name}`} onClick={() => setOpen(c)}>
-                    Change
-                  </Button>
-                  <Popconfirm title={`Delete the connection ${c.name}?`} okText="Delete" onConfirm={() => drop(c)}>
-                    <Button size="small" danger aria-label={`Delete ${c.name}`}>
-                      Delete
-                    </Button>
-                  </Popconfirm>
+                  {may && (
+                    <>
+                      <Button size="small" aria-label={`Change ${c.name}`} onClick={() => setOpen(c)}>
+                        Change
+                      </Button>
+                      <Popconfirm title={`Delete the connection ${c.name}?`} okText="Delete" onConfirm={() => drop(c)}>
+                        <Button size="small" danger aria-label={`Delete ${c.name}`}>
+                          Delete
+                        </Button>
+                      </Popconfirm>
+                    </>
+                  )}
                 </span>
               ),
             },

@@ -3,7 +3,6 @@ import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { answer, api, type Run } from '../api/client';
-import { whoAmI } from '../api/who';
 import { Fault } from '../parts/Fault';
 import { amount, change, count, places } from '../parts/format';
 
@@ -33,7 +32,7 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
       await answer(
         api.POST('/api/v1/runs/{run}/pairs', {
           params: { path: { run: run.id } },
-          body: { ...chosen, reason, by: whoAmI() },
+          body: { ...chosen, reason },
         }),
       );
       await queries.invalidateQueries({ queryKey: ['crosswalk'] });

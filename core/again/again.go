@@ -1,0 +1,375 @@
+// Package again recognises the exceptions of earlier runs in a later one.
+//
+// An exception is about a record, or about records of both sides that pair and differ. It is the same exception in a later
+// run where a record of the same side has the same key, or a key that the crosswalk joins with it. Keys are read as the
+// later run's plan reads them, for its readings may have changed since. Where several have one key, those with identical
+// content belong together first, then those whose fields are nearest. Records without a key are recognised by their content
+// alone. The tray may have changed: what was missing may now differ.
+//
+// What is not recognised has either been cleared, where its key is there and matched, or it is absent.
+package again
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/binary"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"twinsieve/core/exact"
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// Change is what has become of an exception from one run to the next.
+type Change string
+
+// The changes. Of those in the new run: New was never there; StillOpen is as it was; Changed is in another tray, or values that
+// the sieve reads have moved; Returned was cleared or absent in between. Of those that are not: Cleared is there and matched; Absent is not
+// there.
+const (
+	New       Change = "new"
+	StillOpen Change = "still-open"
+	Changed   Change = "changed"
+	Returned  Change = "returned"
+	Cleared   Change = "cleared"
+	Absent    Change = "absent"
+)
+
+// All are the changes, in the order in which they are told.
+var All = []Change{New, StillOpen, Changed, Returned, Cleared, Absent}
+
+// Here reports whether an exception with the change is one of the run.
+func (c Change) Here() bool { return c != Cleared && c != Absent }
+
+// Mark is what an exception is recognised by.
+type Mark struct {
+	Tray  tray.Tray
+	Sides [2]Side
+	Gone  bool // of an earlier one: it was not there when last looked for
+}
+
+// Side is what a side of an exception is recognised by. The zero value is a side without a record.
+type Side struct {
+	Here    bool
+	Key     string // as the index knows it, of its class; "": it has none
+	Content string // the cells that both runs have
+	Values  string // what the sieve reads of them
+}
+
+// Marker makes marks of the exceptions of a run and of those before it, all as the plan of the later run reads them. It is not for
+// several goroutines at once.
+type Marker struct {
+	plan   *sieve.Plan
+	keys   *match.Keys
+	values [2][]*reading.Reader
+	common [2][]int // columns of the plan that content is made of
+}
+
+// NewMarker returns a marker for a plan. earlier are the columns of the exceptions before, of each side; content is made of those that
+// all of them have.
+func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
+	m := &Marker{plan: plan, keys: match.NewKeys(plan)}
+	for _, s := range tray.Sides {
+		for _, v := range plan.Values {
+			m.values[s] = append(m.values[s], v.Chain[s].Reader())
+		}
+		for c, name := range plan.Columns[s] {
+			if !slices.ContainsFunc(earlier, func(columns [2][]string) bool { return !slices.Contains(columns[s], name) }) {
+				m.common[s] = append(m.common[s], c)
+			}
+		}
+	}
+	return m
+}
+
+// Arrange puts cells that stand under columns of an earlier run under those of the plan, by name. A column that was not there
+// is blank.
+func (m *Marker) Arrange(s tray.Side, columns []string, cells []record.Cell) []record.Cell {
+	if slices.Equal(columns, m.plan.Columns[s]) {
+		return cells
+	}
+	out := make([]record.Cell, len(m.plan.Columns[s]))
+	for c, name := range m.plan.Columns[s] {
+		out[c].Null = true
+		if at := slices.Index(columns, name); at >= 0 {
+			out[c] = cells[at]
+		}
+	}
+	return out
+}
+
+// Mark makes the mark of an entry, whose cells stand under the plan's columns. Of a group, its listed records count.
+func (m *Marker) Mark(e *exception.Entry) Mark {
+	mark := Mark{Tray: e.Tray}
+	for _, s := range tray.Sides {
+		if e.Sides[s] == nil {
+			continue
+		}
+		side := &mark.Sides[s]
+		side.Here = true
+		key := make([]string, len(m.plan.Key))
+		for p, k := range m.plan.Key {
+			key[p] = e.Sides[s].Cells[k.Column[s]].Content()
+		}
+		bytes, _ := m.keys.Of(s, key) // without one it is unkeyed
+		side.Key = string(bytes)
+		if e.Group == nil {
+			side.Content = m.content(s, e.Sides[s].Cells)
+			side.Values = m.read(s, e.Sides[s].Cells)
+			continue
+		}
+		var contents, values []string
+		for _, r := range e.Group.Records[s] {
+			contents = append(contents, m.content(s, r.Cells))
+			values = append(values, m.read(s, r.Cells))
+		}
+		slices.Sort(contents)
+		slices.Sort(values)
+		side.Content, side.Values = strings.Join(contents, ""), strings.Join(values, "")
+	}
+	return mark
+}
+
+// content writes the cells that both runs have, each behind its length, so that no two different records are written alike.
+func (m *Marker) content(s tray.Side, cells []record.Cell) string {
+	var out []byte
+	for _, c := range m.common[s] {
+		text := cells[c].Content()
+		out = binary.AppendUvarint(out, uint64(len(text)))
+		out = append(out, text...)
+	}
+	return string(out)
+}
+
+// read writes what the sieve reads of a record. A sieve that reads no values of it looks at the content.
+func (m *Marker) read(s tray.Side, cells []record.Cell) string {
+	if len(m.plan.Values) == 0 {
+		return m.content(s, cells)
+	}
+	var out []byte
+	for i, v := range m.plan.Values {
+		value := m.values[s][i].Cell([]byte(cells[v.Column[s]].Content()))
+		text := value.Text
+		if value.State == reading.Unreadable {
+			text = []byte(cells[v.Column[s]].Content())
+		}
+		state := value.State
+		if state.IsBlank() {
+			state = reading.Blank // whether a reading has emptied it is no other value
+		}
+		out = append(out, byte(state))
+		out = binary.AppendUvarint(out, uint64(len(text)))
+		out = append(out, text...)
+	}
+	return string(out)
+}
+
+// split takes apart what read has written.
+func split(values string) (list []string) {
+	rest := []byte(values)
+	for len(rest) > 0 {
+		n, size := binary.Uvarint(rest[1:])
+		end := 1 + size + int(n)
+		list = append(list, string(rest[:1])+string(rest[1+size:end]))
+		rest = rest[end:]
+	}
+	return list
+}
+
+// mostPairs is how many pairs of exceptions of one key are held against each other; where there are more, those with identical content
+// belong together first and the rest in the order of their contents.
+const mostPairs = 250_000
+
+// Recognise says of each exception of a run which of those before it is, or -1 where it is new. Each of those before is recognised once at
+// most. The answer does not depend on the order of the new ones; of those before that are alike in everything, the first is taken.
+func Recognise(before, now []Mark) []int {
+	type handle struct {
+		side  tray.Side
+		keyed bool
+		text  string
+	}
+	handles := func(m *Mark) (list []handle) {
+		for _, s := range tray.Sides {
+			switch side := m.Sides[s]; {
+			case !side.Here:
+			case side.Key != "":
+				list = append(list, handle{s, true, side.Key})
+			default:
+				list = append(list, handle{s, false, side.Content})
+			}
+		}
+		return list
+	}
+	known := map[handle][]int{}
+	for b := range before {
+		for _, h := range handles(&before[b]) {
+			known[h] = append(known[h], b)
+		}
+	}
+	groups := map[handle][]int{}
+	var order []handle
+	for n := range now {
+		for _, h := range handles(&now[n]) {
+			if len(known[h]) == 0 {
+				continue
+			}
+			if len(groups[h]) == 0 {
+				order = append(order, h)
+			}
+			groups[h] = append(groups[h], n)
+		}
+	}
+	var candidates []candidate
+	for _, h := range order {
+		candidates = append(candidates, within(before, now, known[h], groups[h])...)
+	}
+	slices.SortStableFunc(candidates, func(a, b candidate) int { return a.compare(b, before, now) })
+	found, taken := make([]int, len(now)), make([]bool, len(before))
+	for n := range found {
+		found[n] = -1
+	}
+	for _, c := range candidates {
+		if found[c.now] < 0 && !taken[c.before] {
+			found[c.now], taken[c.before] = c.before, true
+		}
+	}
+	return found
+}
+
+// within are the pairs of exceptions that share a key.
+func within(before, now []Mark, olds, news []int) (list []candidate) {
+	if len(olds)*len(news) <= mostPairs {
+		for _, b := range olds {
+			for _, n := range news {
+				list = append(list, candidateOf(before, now, b, n))
+			}
+		}
+		return list
+	}
+	byContent := func(of []Mark, places []int) []int {
+		places = slices.Clone(places)
+		slices.SortStableFunc(places, func(a, b int) int { return compareContents(&of[a], &of[b]) })
+		return places
+	}
+	olds, news = byContent(before, olds), byContent(now, news)
+	var restOld, restNew []int
+	for len(olds) > 0 && len(news) > 0 {
+		switch compareContents(&before[olds[0]], &now[news[0]]) {
+		case 0:
+			list = append(list, candidateOf(before, now, olds[0], news[0]))
+			olds, news = olds[1:], news[1:]
+		case -1:
+			restOld, olds = append(restOld, olds[0]), olds[1:]
+		default:
+			restNew, news = append(restNew, news[0]), news[1:]
+		}
+	}
+	restOld, restNew = append(restOld, olds...), append(restNew, news...)
+	for i := range min(len(restOld), len(restNew)) {
+		list = append(list, candidateOf(before, now, restOld[i], restNew[i]))
+	}
+	return list
+}
+
+func compareContents(a, b *Mark) int {
+	if c := cmp.Compare(a.Sides[0].Content, b.Sides[0].Content); c != 0 {
+		return c
+	}
+	return cmp.Compare(a.Sides[1].Content, b.Sides[1].Content)
+}
+
+// candidate is an exception before and one of now that might be the same, and how near they are.
+type candidate struct {
+	before, now int
+	alike       int               // 0: identical in content; 1: one side is; 2: none
+	moved       int               // values that are not what they were
+	apart       []decimal.Decimal // how far numbers are apart, in the order of the values
+	gone        bool
+	elsewhere   bool // in another tray
+}
+
+func candidateOf(before, now []Mark, b, n int) candidate {
+	o, m := &before[b], &now[n]
+	c := candidate{before: b, now: n, alike: 2, gone: o.Gone, elsewhere: o.Tray != m.Tray}
+	same, shared, shape := 0, 0, true
+	for _, s := range tray.Sides {
+		if o.Sides[s].Here != m.Sides[s].Here {
+			shape = false
+			continue
+		}
+		if !o.Sides[s].Here {
+			continue
+		}
+		shared++
+		if o.Sides[s].Content == m.Sides[s].Content {
+			same++
+		}
+		if o.Sides[s].Values == m.Sides[s].Values {
+			continue
+		}
+		was, is := split(o.Sides[s].Values), split(m.Sides[s].Values)
+		for i := range min(len(was), len(is)) {
+			if was[i] != is[i] {
+				c.moved++
+				c.apart = append(c.apart, distance(was[i], is[i]))
+			}
+		}
+		c.moved += max(len(was), len(is)) - min(len(was), len(is))
+	}
+	switch {
+	case shape && same == shared:
+		c.alike = 0
+	case same > 0:
+		c.alike = 1
+	}
+	return c
+}
+
+// distance is how far two values are apart where both are numbers, and nothing where one is none.
+func distance(a, b string) decimal.Decimal {
+	x, is := exact.Plain(nil, []byte(a[1:]))
+	y, too := exact.Plain(nil, []byte(b[1:]))
+	if !is || !too {
+		return decimal.Zero
+	}
+	return exact.Decimal(x).Sub(exact.Decimal(y)).Abs()
+}
+
+func (a candidate) compare(b candidate, before, now []Mark) int {
+	truth := func(b bool) int {
+		if b {
+			return 1
+		}
+		return 0
+	}
+	order := cmp.Or(cmp.Compare(a.alike, b.alike), cmp.Compare(a.moved, b.moved),
+		slices.CompareFunc(a.apart, b.apart, func(x, y decimal.Decimal) int { return x.Cmp(y) }),
+		cmp.Compare(truth(a.gone), truth(b.gone)), cmp.Compare(truth(a.elsewhere), truth(b.elsewhere)))
+	if order != 0 || a.now == b.now && a.before == b.before {
+		return order
+	}
+	return cmp.Or(compareContents(&now[a.now], &now[b.now]), compareContents(&before[a.before], &before[b.before]), cmp.Compare(now[a.now].Tray, now[b.now].Tray), cmp.Compare(a.before, b.before))
+}
+
+// Became says what has become of an exception that was recognised.
+func Became(before, now *Mark) Change {
+	switch {
+	case before.Gone:
+		return Returned
+	case before.Tray != now.Tray:
+		return Changed
+	}
+	for _, s := range tray.Sides {
+		if before.Sides[s].Here != now.Sides[s].Here || !bytes.Equal([]byte(before.Sides[s].Values), []byte(now.Sides[s].Values)) {
+			return Changed
+		}
+	}
+	return StillOpen
+}

@@ -1,0 +1,62 @@
+package words
+
+import "fmt"
+
+// Event says what an entry of the history tells of, without who and when.
+func Event(action, subject string, details map[string]any) string {
+	d := func(name string) string {
+		switch v := details[name].(type) {
+		case nil:
+			return ""
+		case float64:
+			return fmt.Sprintf("%.0f", v)
+		default:
+			return fmt.Sprint(v)
+		}
+	}
+	switch action {
+	case "set.loaded":
+		return fmt.Sprintf("loaded %s as snapshot %s of the record set %s: %s records, %s rejects", d("source"), d("snapshot"), subject, d("records"), d("rejects"))
+	case "set.deleted":
+		return "deleted the record set " + subject
+	case "sieve.made":
+		return "made the sieve " + subject
+	case "sieve.changed":
+		if was := d("was"); was != subject {
+			return fmt.Sprintf("renamed the sieve %s to %s, and saved its version %s", was, subject, d("version"))
+		}
+		return fmt.Sprintf("saved version %s of the sieve %s", d("version"), subject)
+	case "sieve.deleted":
+		return "deleted the sieve " + subject
+	case "crosswalk.decided":
+		return fmt.Sprintf("decided about the crosswalk of %s, which is now in version %s", subject, d("version"))
+	case "crosswalk.taken-back":
+		return fmt.Sprintf("took entry %s of the crosswalk of %s back", d("entry"), subject)
+	case "run.finished":
+		return fmt.Sprintf("ran %s: run %s, report %s, %s exceptions", d("sieve"), d("number"), subject, d("exceptions"))
+	case "connection.saved":
+		return "saved the connection " + subject
+	case "connection.deleted":
+		return "deleted the connection " + subject
+	case "person.added":
+		return fmt.Sprintf("added %s as %s", subject, d("role"))
+	case "person.changed":
+		if active, is := details["active"].(bool); is && !active {
+			return fmt.Sprintf("made %s, %s, inactive", subject, d("role"))
+		}
+		return fmt.Sprintf("changed %s, now %s", subject, d("role"))
+	case "person.password":
+		return "changed the password of " + subject
+	case "person.signed-in":
+		return "signed in"
+	case "link.made":
+		return fmt.Sprintf("made a one-time link for %s", subject)
+	case "link.used":
+		return "used a one-time link"
+	case "token.made":
+		return fmt.Sprintf("made the token %s", d("label"))
+	case "token.revoked":
+		return fmt.Sprintf("revoked the token %s", d("label"))
+	}
+	return action + " " + subject
+}
