@@ -40,7 +40,7 @@ const (
 )
 
 // routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
-func routes(v *service.Service) []route { return slices.Concat(dataRoutes(v), peopleRoutes(v)) }
+func routes(v *service.Service) []route { return slices.Concat(dataRoutes(v), workRoutes(v), peopleRoutes(v)) }
 
 // maxBody is the most that a JSON request may have.
 const maxBody = 4 << 20
@@ -162,9 +162,9 @@ func download[In any](who view.Role, path, id, summary, produces string, h func(
 	return r
 }
 
-// events is a route that answers with Server-Sent Events, each a job as JSON.
-func events[In any](who view.Role, path, id, summary string, h func(context.Context, *In, func(view.Job) error) error) route {
-	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: view.Job{}, status: http.StatusOK, produces: "text/event-stream"}
+// events is a route that answers with Server-Sent Events of a name, each something as JSON.
+func events[In, Event any](who view.Role, path, id, summary, name string, h func(context.Context, *In, func(Event) error) error) route {
+	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: *new(Event), status: http.StatusOK, produces: "text/event-stream"}
 	r.serve = func(c *gin.Context) {
 		in := new(In)
 		if err := bind(c, in, false); err != nil {
@@ -172,17 +172,17 @@ func events[In any](who view.Role, path, id, summary string, h func(context.Cont
 			return
 		}
 		begun := false
-		err := h(c.Request.Context(), in, func(j view.Job) error {
+		err := h(c.Request.Context(), in, func(e Event) error {
 			if !begun {
 				begun = true
 				c.Header("Content-Type", "text/event-stream")
 				c.Header("Cache-Control", "no-store")
 			}
-			text, err := json.Marshal(j)
+			text, err := json.Marshal(e)
 			if err != nil {
 				return err
 			}
-			if _, err := fmt.Fprintf(c.Writer, "event: job\ndata: %s\n\n", text); err != nil {
+			if _, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", name, text); err != nil {
 				return err
 			}
 			c.Writer.Flush()

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/core/again"
 	"twinsieve/core/comparison"
 	"twinsieve/core/expression"
 	"twinsieve/core/sieve"
@@ -229,15 +230,39 @@ type runPath struct {
 	Run uint `path:"run" json:"-" description:"Id of the run."`
 }
 
+// chooses are the parameters by which entries of a report are chosen.
+type chooses struct {
+	Tray    string   `query:"tray" json:"-" description:"Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone."`
+	Change  []string `query:"change" json:"-" description:"Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for."`
+	Status  []string `query:"status" json:"-" description:"Only exceptions of this status: open, in-progress, explained, settled."`
+	Owner   string   `query:"owner" json:"-" description:"Only exceptions of this person; me, or nobody."`
+	Reason  string   `query:"reason" json:"-" description:"Only exceptions with this reason; or none."`
+	Differs string   `query:"differs" json:"-" description:"Only pairs that do not agree in this compared field, named by its left column."`
+	AtLeast string   `query:"atLeast" json:"-" description:"Only exceptions whose amount is at least so large, whatever its sign."`
+	AtMost  string   `query:"atMost" json:"-" description:"Only exceptions whose amount is at most so large, whatever its sign."`
+	Search  string   `query:"search" json:"-" description:"Only entries that hold each of these words in some cell, in any letter case."`
+	Sort    string   `query:"sort" json:"-" description:"By what they are sorted: place, key, amount, tray, status, owner or age; place where not given."`
+	Desc    bool     `query:"desc" json:"-" description:"The greatest first."`
+}
+
+func (c *chooses) query() service.Query {
+	q := service.Query{Tray: c.Tray, Status: c.Status, Owner: c.Owner, Reason: c.Reason, Differs: c.Differs, AtLeast: c.AtLeast, AtMost: c.AtMost, Search: c.Search, Sort: c.Sort, Desc: c.Desc}
+	for _, change := range c.Change {
+		q.Change = append(q.Change, again.Change(change))
+	}
+	return q
+}
+
 type entriesRequest struct {
 	runPath
-	Tray   string `query:"tray" json:"-" description:"Only entries of this tray; all exceptions where not given." enum:"matched,differing,missing,orphaned,surplus,unkeyed,excluded"`
-	Search string `query:"search" json:"-" description:"Only entries that hold each of these words in some cell, in any letter case."`
+	chooses
 	page
 }
 
 func (r *entriesRequest) query() service.Query {
-	return service.Query{Tray: r.Tray, Search: r.Search, After: r.After, Limit: r.Limit}
+	q := r.chooses.query()
+	q.After, q.Limit = r.After, r.Limit
+	return q
 }
 
 type entryPath struct {
@@ -551,7 +576,7 @@ func dataRoutes(v *service.Service) []route {
 		remove(reader, "/jobs/:job", "cancelJob", "Cancel a job", func(ctx context.Context, r *jobPath) (reply[view.Job], error) {
 			return ok(v.Cancel(ctx, r.Job))
 		}),
-		events(reader, "/jobs/:job/events", "followJob", "Follow a job: one event after each change, until it has ended", func(ctx context.Context, r *jobPath, tell func(view.Job) error) error {
+		events(reader, "/jobs/:job/events", "followJob", "Follow a job: one event after each change, until it has ended", "job", func(ctx context.Context, r *jobPath, tell func(view.Job) error) error {
 			return v.Follow(ctx, r.Job, tell)
 		}),
 	}

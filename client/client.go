@@ -219,16 +219,30 @@ func (c *Client) RunHead(ctx context.Context, id uint) (out view.Run, err error)
 // Query chooses entries of a report. Empty values choose all exceptions.
 type Query struct {
 	Tray, Search, After string
+	Change, Status      []string
+	Owner, Reason       string // a name; "nobody" and "none" stand for neither
+	Differs             string // left column of a compared field that does not agree
+	AtLeast, AtMost     string // of the amount, whatever its sign
+	Sort                string // place, key, amount, tray, status, owner or age
+	Desc                bool
 	Limit               int
 }
 
 func (q Query) encode() string {
 	v := pageQuery(q.After, q.Limit)
-	if q.Tray != "" {
-		v.Set("tray", q.Tray)
+	for name, value := range map[string]string{"tray": q.Tray, "search": q.Search, "owner": q.Owner, "reason": q.Reason, "differs": q.Differs,
+		"atLeast": q.AtLeast, "atMost": q.AtMost, "sort": q.Sort} {
+		if value != "" {
+			v.Set(name, value)
+		}
 	}
-	if q.Search != "" {
-		v.Set("search", q.Search)
+	for name, values := range map[string][]string{"change": q.Change, "status": q.Status} {
+		if len(values) > 0 {
+			v[name] = values
+		}
+	}
+	if q.Desc {
+		v.Set("desc", "true")
 	}
 	return v.Encode()
 }

@@ -111,6 +111,7 @@ type Scenario struct {
 	Receipts   []byte            // CSV
 	Quays      map[string][]byte // CSV by file name: the service log as each quay keeps its own, under other column names
 	Planted    Planted
+	Later      []Round // the same record sets as they come later: first the month corrected, then with the next month in it
 }
 
 // Write writes the scenario's files, its sieve and its statement into a folder, which it makes where it is not there.
@@ -144,12 +145,17 @@ type service struct {
 }
 
 // logged is a line of the service log; billed is a line of the invoices. Their texts are as they stand in the files.
-type logged struct{ call, day, code, vessel, quay, amount, by string }
+type logged struct {
+	call, day, code, vessel, quay, amount, by string
+
+	planted int // number of the exception that it is, or is half of; 0: none that later rounds play with
+}
 
 type billed struct {
 	number, ship, call, day, code, amount, remark string
 
 	unlogged bool // the log has no service of its key
+	planted  int  // as of logged
 }
 
 // maker makes one scenario.
@@ -160,6 +166,8 @@ type maker struct {
 	left    []logged
 	right   []billed
 	calls   []service // one for each call, the part that its services share
+
+	playable map[string][]int // numbers of the exceptions that later rounds play with, by what they are
 }
 
 // New makes a scenario.
@@ -167,7 +175,7 @@ func New(o Options) *Scenario {
 	if o.Services == 0 {
 		o.Services = 1090
 	}
-	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}}
+	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}, playable: map[string][]int{}}
 	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Settled: newOutcome(), Quays: map[string]int{}}
 	m.plant(o.Services)
 	return m.finish()
@@ -237,25 +245,33 @@ func (m *maker) bill(s service) *billed {
 func (m *maker) finish() *Scenario {
 	slices.SortStableFunc(m.left, func(a, b logged) int { return strings.Compare(a.day+a.call, b.day+b.call) })
 	m.rand.Shuffle(len(m.right), func(i, j int) { m.right[i], m.right[j] = m.right[j], m.right[i] })
-	left := [][]string{{"call_no", "service_date", "service_code", "vessel", "quay", "amount_due", "entered_by"}}
-	for _, l := range m.left {
-		left = append(left, []string{l.call, l.day, l.code, l.vessel, l.quay, l.amount, l.by})
-	}
-	right := [][]string{{"Invoice", "Ship", "Voyage Call", "Invoiced On", "Svc", "Amount", "Remark"}}
 	for i := range m.right {
-		r := &m.right[i]
-		r.number = fmt.Sprintf("P%06d", 310001+i)
-		right = append(right, []string{r.number, r.ship, r.call, r.day, r.code, r.amount, r.remark})
+		m.right[i].number = fmt.Sprintf("P%06d", 310001+i)
 	}
+	left, right := rows(m.left, m.right)
 	s := &Scenario{Quays: m.quayLogs(), Receipts: m.text(m.receipts(), 0)}
 	s.ServiceLog = m.text(left, m.planted.Billing.Rejects[0])
 	s.Invoices = m.text(right, m.planted.Billing.Rejects[1])
+	s.Later = m.later()
 	m.planted.Payments.Rejects[0] = m.planted.Billing.Rejects[1]
 	m.planted.Billing.add()
 	m.planted.Payments.add()
 	m.planted.Settled.add()
 	s.Planted = m.planted
 	return s
+}
+
+// rows are the rows of both files.
+func rows(logged []logged, billed []billed) (left, right [][]string) {
+	left = [][]string{{"call_no", "service_date", "service_code", "vessel", "quay", "amount_due", "entered_by"}}
+	for _, l := range logged {
+		left = append(left, []string{l.call, l.day, l.code, l.vessel, l.quay, l.amount, l.by})
+	}
+	right = [][]string{{"Invoice", "Ship", "Voyage Call", "Invoiced On", "Svc", "Amount", "Remark"}}
+	for _, r := range billed {
+		right = append(right, []string{r.number, r.ship, r.call, r.day, r.code, r.amount, r.remark})
+	}
+	return left, right
 }
 
 // text writes rows as CSV and breaks in as many faulty lines as rejects says.

@@ -63,16 +63,20 @@ func (m *maker) plantDifferences() {
 	amounts := func(name, says string, least int, t tray.Tray, change func(Crowns) Crowns) {
 		m.times(name, says, least, func() {
 			s := m.service()
-			m.log(s)
+			l := m.log(s)
 			bill := s
 			bill.amount = change(s.amount)
-			m.bill(bill)
+			r := m.bill(bill)
+			if name == anotherAmount {
+				l.planted = m.play(differs)
+				r.planted = l.planted
+			}
 			m.planted.Billing.pair(t, s.amount, bill.amount)
 		})
 	}
 	amounts("cents of rounding", "a difference of up to 0.05 agrees", 18, tray.Matched, func(c Crowns) Crowns { return c + Crowns(m.rand.IntN(11)) - 5 })
 	amounts("six cents off", "a difference above the tolerance does not agree", 2, tray.Differing, func(c Crowns) Crowns { return c + 6 })
-	amounts("another amount", "the invoice claims another amount", 18, tray.Differing, func(c Crowns) Crowns { return c + Crowns(1+m.rand.IntN(30))*500 })
+	amounts(anotherAmount, "the invoice claims another amount", 18, tray.Differing, func(c Crowns) Crowns { return c + Crowns(1+m.rand.IntN(30))*500 })
 	text := func(name, says string, least int, t tray.Tray, left, right bool, change func(l *logged, r *billed)) {
 		m.times(name, says, least, func() {
 			s := m.service()
@@ -98,12 +102,13 @@ func (m *maker) plantDifferences() {
 func (m *maker) plantLonely() {
 	m.times("service never billed", "missing", 7, func() {
 		s := m.service()
-		m.log(s)
+		m.log(s).planted = m.play(neverBilled)
 		m.planted.Billing.missing(s.amount)
 	})
 	m.times("invoice without a service", "orphaned", 6, func() {
 		s := m.service()
-		m.bill(s).unlogged = true
+		r := m.bill(s)
+		r.unlogged, r.planted = true, m.play(neverLogged)
 		m.planted.Billing.orphaned(s.amount)
 	})
 	slip := func(name, says string, least int, change func(s *service) bool) {

@@ -179,7 +179,7 @@ func (j *job) update(change func(*view.Job)) {
 // stages are the shares of a job that its stages take, so that its fraction only ever grows.
 var stages = map[string][2]float64{
 	"reading the file": {0, 1}, "profiling": {0, 1},
-	"reading keys": {0, 0.5}, "matching": {0.5, 0.7}, "repeated keys": {0.7, 0.75}, "writing the index": {0.75, 0.8}, "writing the report": {0.8, 1},
+	"reading keys": {0, 0.5}, "matching": {0.5, 0.7}, "repeated keys": {0.7, 0.75}, "writing the index": {0.75, 0.78}, "recognising exceptions": {0.78, 0.82}, "writing the report": {0.82, 1},
 }
 
 // progress says how far the job is in a stage.

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
@@ -115,44 +116,55 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 	return nil
 }
 
-// Query chooses entries of a report.
-type Query struct {
-	Tray   string // "": all exceptions
-	Search string // entries that hold each of its words in some cell
-	After  string
-	Limit  int
-}
-
 // Entries returns a page of a report's entries.
 func (v *Service) Entries(ctx context.Context, run uint, q Query) (*view.Entries, error) {
 	r, err := v.report(ctx, run)
 	if err != nil {
 		return nil, err
 	}
+	if q.Tray == "" {
+		return v.exceptions(ctx, r, q)
+	}
+	var t tray.Tray
+	names := strings.Split(q.Tray, ",")
+	for _, name := range names {
+		if t, err = tray.Parse(name); err != nil {
+			return nil, view.Invalid.New(err.Error() + ".")
+		}
+		if !t.Exception() && len(names) > 1 {
+			return nil, view.Invalid.New(fmt.Sprintf("%s records are no exceptions, and are listed alone.", t))
+		}
+	}
+	if t.Exception() {
+		return v.exceptions(ctx, r, q)
+	}
+	if q.narrowed() {
+		return nil, view.Invalid.New(fmt.Sprintf("The %s records are no exceptions, so they have no status, owner, reason or change, and are in input order. Search them by their cells.", t))
+	}
 	after, err := cursor(q.After)
 	if err != nil {
 		return nil, err
 	}
-	if q.Tray == "" {
-		return v.exceptions(ctx, r, q, after)
-	}
-	t, err := tray.Parse(q.Tray)
-	if err != nil {
-		return nil, view.Invalid.New(err.Error() + ".")
-	}
-	if t.Exception() {
-		return v.exceptions(ctx, r, q, after)
-	}
 	return v.unexceptional(ctx, r, t, q, after)
 }
 
-func (v *Service) exceptions(ctx context.Context, r *report, q Query, after int64) (*view.Entries, error) {
-	size := pageSize(q.Limit)
-	rows, total, err := v.store.Entries(ctx, store.EntryQuery{Run: r.row.ID, Tray: q.Tray, Search: q.Search, After: after, Limit: size})
+func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Entries, error) {
+	chosen, err := q.chosen(ctx, r)
 	if err != nil {
 		return nil, err
 	}
-	page := &view.Entries{Entries: []view.Entry{}, Total: total}
+	newest, err := v.store.NewestEvent(ctx) // before the page: what is changed in between is seen as changed since
+	if err != nil {
+		return nil, err
+	}
+	rows, total, next, err := v.store.Entries(ctx, chosen)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, view.Invalid.New(fmt.Sprintf("%q is no cursor of this list.", q.After))
+	}
+	if err != nil {
+		return nil, err
+	}
+	page := &view.Entries{Entries: []view.Entry{}, Total: total, Next: next, Seen: newest.Seq}
 	for _, row := range rows {
 		e, err := storedEntry(row)
 		if err != nil {
@@ -160,18 +172,17 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query, after int6
 		}
 		page.Entries = append(page.Entries, *e)
 	}
-	if len(rows) == size {
-		page.Next = strconv.FormatInt(rows[size-1].Seq, 10)
-	}
 	return page, nil
 }
 
-func storedEntry(row store.Entry) (*view.Entry, error) {
+func storedEntry(row store.Shown) (*view.Entry, error) {
 	e := &view.Entry{}
 	if err := json.Unmarshal([]byte(row.Body), e); err != nil {
 		return nil, err
 	}
 	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
+	e.Work = &view.Work{Exception: row.ExceptionID, Version: row.Version, Change: again.Change(row.Change), Owner: row.Owner, Reason: row.Reason, Opened: row.Opened,
+		Amount: row.Amount, ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
 	return e, nil
 }
 
@@ -332,7 +343,7 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 		}
 		var row []string
 		var cells []record.Cell
-		write := func(e *exception.Entry) (err error) {
+		err = v.eachEntry(ctx, r, q, first, func(_ *view.Entry, e *exception.Entry) (err error) {
 			row, err = layout.Rows(e, row, func(row []string) error {
 				cells = cells[:0]
 				for _, text := range row {
@@ -341,12 +352,7 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 				return out.Write(cells)
 			})
 			return err
-		}
-		if r.plan.Repeats == sieve.Totals {
-			err = v.eachWhole(ctx, r, q, write)
-		} else {
-			err = v.eachEntry(ctx, r, q, first, write)
-		}
+		})
 		if err != nil {
 			return err
 		}
@@ -354,11 +360,20 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 	}}, nil
 }
 
-// eachEntry visits the entries that a query chooses, from its first page on.
-func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*exception.Entry) error) (err error) {
+// eachEntry visits the entries that a query chooses, from its first page on. Of groups all records are visited, not only those that are listed;
+// these are read from the snapshots.
+func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*view.Entry, *exception.Entry) error) (err error) {
 	for {
+		whole, err := v.wholeGroups(ctx, r, page.Entries)
+		if err != nil {
+			return err
+		}
 		for i := range page.Entries {
-			if err := visit(readBack(r.plan, &page.Entries[i])); err != nil {
+			e := whole[i]
+			if e == nil {
+				e = readBack(r.plan, &page.Entries[i])
+			}
+			if err := visit(&page.Entries[i], e); err != nil {
 				return err
 			}
 		}
@@ -373,34 +388,32 @@ func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.
 	}
 }
 
-// eachWhole is eachEntry with all records of every group, which are read from the snapshots.
-func (v *Service) eachWhole(ctx context.Context, r *report, q Query, visit func(*exception.Entry) error) error {
-	if err := v.open(ctx, r); err != nil {
-		return err
-	}
-	words := strings.Fields(strings.ToLower(q.Search))
-	for _, t := range tray.All {
-		if q.Tray != "" && q.Tray != t.String() || q.Tray == "" && !t.Exception() {
+// wholeGroups reads those of the entries again that are groups of more records than are listed, each with all its records.
+func (v *Service) wholeGroups(ctx context.Context, r *report, list []view.Entry) (map[int]*exception.Entry, error) {
+	var places []exception.Place
+	var of []int
+	for i := range list {
+		g := list[i].Group
+		if g == nil || int64(len(g.Listed[0])) == g.Records[0] && int64(len(g.Listed[1])) == g.Records[1] || list[i].Work != nil && !list[i].Work.Change.Here() {
 			continue
 		}
-		for from, more := (exception.Place{Tray: t}), true; more; {
-			var places []exception.Place
-			places, from, more = exception.Page(r.index, from, entriesInOneStep)
-			entries, err := exception.ReadWhole(ctx, r.plan, r.index, r.tables, places)
-			if err != nil {
-				return err
-			}
-			for i := range entries {
-				if shown := entryOf(r.plan, &entries[i]); !holds(&shown, words) {
-					continue
-				}
-				if err := visit(&entries[i]); err != nil {
-					return err
-				}
-			}
-		}
+		places, of = append(places, exception.Place{Tray: list[i].Tray, Side: tray.Left, Number: uint32(list[i].Left.Number - 1)}), append(of, i)
 	}
-	return nil
+	if len(places) == 0 {
+		return nil, nil
+	}
+	if err := v.open(ctx, r); err != nil {
+		return nil, err
+	}
+	read, err := exception.ReadWhole(ctx, r.plan, r.index, r.tables, places)
+	if err != nil {
+		return nil, err
+	}
+	whole := map[int]*exception.Entry{}
+	for n, i := range of {
+		whole[i] = &read[n]
+	}
+	return whole, nil
 }
 
 // readBack makes an entry of what people see of it.
@@ -413,20 +426,36 @@ func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
 		if r == nil {
 			continue
 		}
-		rec := &exception.Record{Number: uint32(r.Number - 1), Line: r.Line}
-		for i, c := range r.Cells {
-			if c == nil {
-				rec.Cells = append(rec.Cells, record.Cell{Null: true})
-			} else {
-				rec.Cells = append(rec.Cells, record.Cell{Text: *c, Null: slices.Contains(r.Markers, i)})
-			}
-		}
-		out.Sides[s] = rec
+		out.Sides[s] = recordBack(r)
 	}
 	for _, f := range e.Fields {
-		out.Fields = append(out.Fields, exception.Field{Agrees: f.Agrees, Difference: f.Difference})
+		field := exception.Field{Agrees: f.Agrees, Difference: f.Difference}
+		if f.Totals != nil {
+			field.Totals = *f.Totals
+		}
+		out.Fields = append(out.Fields, field)
+	}
+	if g := e.Group; g != nil {
+		out.Group = &exception.Group{Count: g.Records}
+		for s, listed := range g.Listed {
+			for i := range listed {
+				out.Group.Records[s] = append(out.Group.Records[s], *recordBack(&listed[i]))
+			}
+		}
 	}
 	return out
+}
+
+func recordBack(r *view.Record) *exception.Record {
+	rec := &exception.Record{Number: uint32(r.Number - 1), Line: r.Line}
+	for i, c := range r.Cells {
+		if c == nil {
+			rec.Cells = append(rec.Cells, record.Cell{Null: true})
+		} else {
+			rec.Cells = append(rec.Cells, record.Cell{Text: *c, Null: slices.Contains(r.Markers, i)})
+		}
+	}
+	return rec
 }
 
 // Readings lists the readings that exist.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -122,6 +123,8 @@ type header struct {
 	Definition sieve.Definition `json:"definition"`
 	Sides      [2]view.Side     `json:"sides"`
 	Summary    *summary.Summary `json:"summary"`
+	By         string           `json:"by,omitempty"` // who ran it
+	Since      *view.Since      `json:"since,omitempty"`
 }
 
 // So many entries of a report are read at a time, and written in one transaction. Reading a part of a long list reads most
@@ -132,6 +135,7 @@ const (
 )
 
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
+	defer v.oneRun.lock(row.ID)()
 	w, err := v.store.NewRun(ctx, row, p.snapshots[0], p.snapshots[1])
 	if err != nil {
 		return nil, err
@@ -151,10 +155,11 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err := w.AddIndex(ctx, index); err != nil {
 		return nil, err
 	}
-	if err := v.writeEntries(ctx, j, w, p, index); err != nil {
+	since, err := v.writeEntries(ctx, j, w, row.ID, p, index)
+	if err != nil {
 		return nil, err
 	}
-	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index)})
+	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index), store.ActorOf(ctx).Name, since})
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +170,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	return &view.JobResult{Run: run.ID}, nil
 }
 
-func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, p *planned, index *match.Index) error {
+// writeEntries writes a run's report: its exceptions, then those of before that are there no more. It returns what has become of
+// those of before.
+func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, sieveID uint, p *planned, index *match.Index) (*view.Since, error) {
 	var trays []tray.Tray
 	for _, t := range tray.All {
 		if t.Exception() {
@@ -173,39 +180,42 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 		}
 	}
 	places := exception.Places(index, trays...)
+	f, err := v.follow(ctx, j, sieveID, p, index, places)
+	if err != nil {
+		return nil, err
+	}
 	tables := v.tables(p)
 	for done := 0; done < len(places); {
 		end := min(done+entriesAtOnce, len(places))
 		entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
 		if err != nil {
-			return err
+			return nil, err
 		}
 		for len(entries) > 0 {
-			rows := make([]store.Entry, min(len(entries), entriesInOneStep))
+			rows := make([]store.Found, min(len(entries), entriesInOneStep))
 			for i := range rows {
-				if rows[i], err = entryRow(p.Plan, &entries[i]); err != nil {
-					return err
+				if rows[i], err = f.found(p.Plan, done+i, &entries[i]); err != nil {
+					return nil, err
 				}
 			}
 			if err := w.AddEntries(ctx, rows); err != nil {
-				return err
+				return nil, err
 			}
 			entries = entries[len(rows):]
 			done += len(rows)
 			j.progress("writing the report", int64(done), int64(len(places)))
 		}
 	}
-	return ctx.Err()
-}
-
-// entryRow gives an exception the form in which the store keeps it.
-func entryRow(plan *sieve.Plan, e *exception.Entry) (store.Entry, error) {
-	shown := entryOf(plan, e)
-	body, err := json.Marshal(shown)
+	gone, err := f.gone(ctx, p, index, v)
 	if err != nil {
-		return store.Entry{}, err
+		return nil, err
 	}
-	return store.Entry{Tray: e.Tray.String(), Side: shown.Side, Status: "open", Body: string(body), Search: searchText(&shown)}, nil
+	for part := range slices.Chunk(gone, entriesInOneStep) {
+		if err := w.AddEntries(ctx, part); err != nil {
+			return nil, err
+		}
+	}
+	return f.since, ctx.Err()
 }
 
 // searchText is what a search for an entry looks through.
@@ -264,5 +274,5 @@ func runOf(row store.Run) (*view.Run, error) {
 		return nil, err
 	}
 	return &view.Run{ID: row.ID, Number: row.Number, Sieve: h.Sieve, Version: row.Version, Definition: h.Definition, Sides: h.Sides,
-		Summary: *h.Summary, Started: row.Started, Finished: row.Finished, Sentence: words.Sieve(&h.Definition)}, nil
+		Summary: *h.Summary, Started: row.Started, Finished: row.Finished, Sentence: words.Sieve(&h.Definition), By: h.By, Since: h.Since}, nil
 }

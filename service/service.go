@@ -33,6 +33,8 @@ type Service struct {
 	vault   *vault.Vault
 
 	slow    slowness
+	oneRun  oneAtATime
+	live    live
 	uploads uploads
 	matches matches
 
@@ -73,6 +75,7 @@ func New(s *store.Store, o Options) *Service {
 
 // Close cancels all jobs and waits for them.
 func (v *Service) Close() {
+	v.live.close()
 	v.jobs.close()
 	v.uploads.close()
 }

@@ -73,15 +73,16 @@ func (s *Store) recorded(ctx context.Context, p priority, do func(tx *gorm.DB) (
 		if err != nil || what.action == "" {
 			return err
 		}
-		return writeDown(tx, ActorOf(ctx), what)
+		_, err = writeDown(tx, ActorOf(ctx), what)
+		return err
 	})
 }
 
-// writeDown writes the next entry of the history.
-func writeDown(tx *gorm.DB, by Actor, what happened) error {
+// writeDown writes the next entry of the history and returns its number.
+func writeDown(tx *gorm.DB, by Actor, what happened) (seq int64, err error) {
 	var last []Event
 	if err := tx.Order("seq DESC").Limit(1).Find(&last).Error; err != nil {
-		return err
+		return 0, err
 	}
 	e := Event{Seq: 1, At: time.Now().UTC().Format(time.RFC3339Nano), PersonID: by.ID, Person: by.Name, Action: what.action, Kind: what.kind, Subject: what.subject, Details: "{}"}
 	if len(last) > 0 {
@@ -90,12 +91,12 @@ func writeDown(tx *gorm.DB, by Actor, what happened) error {
 	if what.details != nil {
 		text, err := json.Marshal(what.details)
 		if err != nil {
-			return err
+			return 0, err
 		}
 		e.Details = string(text)
 	}
 	e.Hash = e.sum()
-	return tx.Create(&e).Error
+	return e.Seq, tx.Create(&e).Error
 }
 
 // HistoryQuery chooses entries of the history.

@@ -129,15 +129,66 @@ type IndexPart struct {
 	Blob  []byte
 }
 
-// Entry is one exception of a run, with copies of the cells that a person sees.
+// Entry is a line of a run's report: an exception as the run has found it, or one of before that is there no more. Status, owner and reason
+// are those of the exception, as they stand, or stood when the report was signed.
 type Entry struct {
-	RunID  uint  `gorm:"primaryKey;autoIncrement:false"`
-	Seq    int64 `gorm:"primaryKey;autoIncrement:false"` // place in the report, counted from 1
-	Tray   string
-	Side   string
-	Status string
-	Body   string // JSON: the entry as it is shown
+	RunID       uint  `gorm:"primaryKey;autoIncrement:false"`
+	Seq         int64 `gorm:"primaryKey;autoIncrement:false"` // place in the report, counted from 1
+	Tray        string
+	Side        string
+	Change      string // what has become of the exception since the run before
+	Status      string
+	Owner       string // name of a person, or empty
+	Reason      string
+	ExceptionID uint // 0: of a run from before exceptions were followed
+	Opened      time.Time
+	Amount      string // what the exception adds on the way from the left total to the right one; empty: nothing that can be read
+	Size        []byte // its magnitude, as bytes that are ordered as numbers are; empty: none
+	Differs     int64  // a bit for each compared field that does not agree
+	KeyText     string // the key, in lower case
+	BodyRun     uint   // the run and place whose body shows it
+	BodySeq     int64
+}
+
+// EntryBody is an entry as people see it, with copies of the cells.
+type EntryBody struct {
+	RunID  uint   `gorm:"primaryKey;autoIncrement:false"`
+	Seq    int64  `gorm:"primaryKey;autoIncrement:false"`
+	Body   string // JSON
 	Search string // what a search looks through, in lower case
+}
+
+// The states of work on an exception.
+const (
+	StatusOpen       = "open"
+	StatusInProgress = "in-progress"
+	StatusExplained  = "explained"
+	StatusSettled    = "settled"
+)
+
+// Exception is what is recognised from run to run, and worked on.
+type Exception struct {
+	ID          uint
+	SieveID     uint
+	Side        string
+	Tray        string // in the run that it was last found in
+	Status      string
+	Owner       string
+	Reason      string
+	Version     int // of the work on it
+	Opened      time.Time
+	OpenedRun   uint
+	Presence    string     // here, cleared or absent, in the sieve's newest run
+	Settled     *time.Time // since when it is explained or settled
+	Amount      string
+	Size        []byte
+	KeyText     string
+	BodyRun     uint
+	BodySeq     int64
+	ChangedSeq  int64  // entry of the history that tells of the newest change
+	ChangedBy   string // name of a person; empty: a run
+	Comments    int
+	Attachments int
 }
 
 // The states of a job.

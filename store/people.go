@@ -109,7 +109,8 @@ func (s *Store) FirstAdmin(ctx context.Context, link string, p Person) (Person, 
 		if err := tx.Create(&p).Error; err != nil {
 			return err
 		}
-		return writeDown(tx, Actor{ID: p.ID, Name: p.Name}, happened{"person.added", "person", p.Name, map[string]string{"role": p.Role, "by": "the first link"}})
+		_, err := writeDown(tx, Actor{ID: p.ID, Name: p.Name}, happened{"person.added", "person", p.Name, map[string]string{"role": p.Role, "by": "the first link"}})
+		return err
 	})
 	return p, plainError(err)
 }
@@ -214,7 +215,8 @@ func (s *Store) UseLink(ctx context.Context, kind, hash, password string) (p Per
 				return err
 			}
 		}
-		return writeDown(tx, Actor{ID: p.ID, Name: p.Name}, happened{"link.used", "person", p.Name, map[string]string{"kind": kind}})
+		_, err = writeDown(tx, Actor{ID: p.ID, Name: p.Name}, happened{"link.used", "person", p.Name, map[string]string{"kind": kind}})
+		return err
 	})
 	return p, plainError(err)
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"strconv"
-	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -44,13 +43,60 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 	return nil
 }
 
-// AddEntries writes the next entries of the run's report, in one transaction. It sets their run and place.
-func (w *RunWriter) AddEntries(ctx context.Context, entries []Entry) error {
-	for i := range entries {
-		w.seq++
-		entries[i].RunID, entries[i].Seq = w.run.ID, w.seq
-	}
-	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(entries, 200).Error })
+// Found is an entry that a run has found, and what people see of it. Body is nil where what an earlier run has found is shown.
+type Found struct {
+	Entry Entry
+	Body  *EntryBody
+}
+
+// AddEntries writes the next entries of the run's report, in one transaction. It sets their run, place and body. An entry
+// that is new becomes an exception, which is visible with the run.
+func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
+	return w.store.write(ctx, bulk, func(tx *gorm.DB) error {
+		var next uint
+		if err := tx.Raw("SELECT coalesce(max(id), 0) FROM exceptions").Scan(&next).Error; err != nil {
+			return err
+		}
+		seq, bodies, fresh := w.seq, []*EntryBody{}, []*Entry{}
+		for i := range list {
+			e := &list[i].Entry
+			seq++
+			e.RunID, e.Seq = w.run.ID, seq
+			if body := list[i].Body; body != nil {
+				body.RunID, body.Seq, e.BodyRun, e.BodySeq = w.run.ID, seq, w.run.ID, seq
+				bodies = append(bodies, body)
+			}
+			if e.ExceptionID == 0 {
+				next++
+				e.ExceptionID, e.Opened = next, w.run.Started
+				fresh = append(fresh, e)
+			}
+		}
+		err := insertMany(tx, "entry_bodies", "run_id, seq, body, search", len(bodies), func(i int) []any {
+			return []any{w.run.ID, bodies[i].Seq, bodies[i].Body, bodies[i].Search}
+		})
+		if err != nil {
+			return err
+		}
+		err = insertMany(tx, "exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, size, key_text,
+			body_run, body_seq, changed_seq, changed_by, comments, attachments`, len(fresh), func(i int) []any {
+			e := fresh[i]
+			return []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here", e.Amount, e.Size, e.KeyText,
+				e.BodyRun, e.BodySeq, 0, "", 0, 0}
+		})
+		if err != nil {
+			return err
+		}
+		err = insertMany(tx, "entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, size, differs, key_text,
+			body_run, body_seq`, len(list), func(i int) []any {
+			e := &list[i].Entry
+			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq}
+		})
+		if err == nil {
+			w.seq = seq
+		}
+		return err
+	})
 }
 
 // sealed is what is kept of an index beside its parts.
@@ -72,11 +118,14 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return happened{}, err
 		}
 		w.run.Number = last + 1
+		if err := follow(tx, &w.run); err != nil {
+			return happened{}, err
+		}
 		name, err := sieveName(tx, w.run.SieveID)
 		if err != nil {
 			return happened{}, err
 		}
-		what := happened{"run.finished", "run", strconv.FormatUint(uint64(w.run.ID), 10), map[string]any{"sieve": name, "version": w.run.Version, "number": w.run.Number, "exceptions": w.seq}}
+		what := happened{"run.finished", "run", strconv.FormatUint(uint64(w.run.ID), 10), map[string]any{"sieve": name, "version": w.run.Version, "number": w.run.Number, "entries": w.seq}}
 		return what, tx.Save(&w.run).Error
 	})
 	return w.run, err
@@ -86,10 +135,13 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "index_parts"} {
+	for _, table := range []string{"entries", "entry_bodies", "index_parts"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}
+	}
+	if err := s.deleteAll(ctx, "exceptions", "opened_run", id); err != nil { // nobody has seen any of a run that was not sealed
+		return err
 	}
 	if err := s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Delete(&Run{}, id).Error }); err != nil {
 		return err
@@ -150,36 +202,4 @@ func (s *Store) Index(ctx context.Context, run Run) (*match.Index, error) {
 		})
 	}
 	return index, group.Wait()
-}
-
-// EntryQuery chooses entries of a run.
-type EntryQuery struct {
-	Run    uint
-	Tray   string // "": all trays
-	Search string // "": all; else entries that hold each of its words
-	After  int64  // entries after this place
-	Limit  int
-}
-
-// Entries returns a page of the entries chosen, and how many are chosen altogether.
-func (s *Store) Entries(ctx context.Context, q EntryQuery) (entries []Entry, total int64, err error) {
-	db := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", q.Run)
-	if q.Tray != "" {
-		db = db.Where("tray = ?", q.Tray)
-	}
-	for _, word := range strings.Fields(strings.ToLower(q.Search)) {
-		db = db.Where(`search LIKE ? ESCAPE '\'`, "%"+strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(word)+"%")
-	}
-	db = db.Session(&gorm.Session{})
-	if err = db.Count(&total).Error; err != nil {
-		return nil, 0, err
-	}
-	err = db.Where("seq > ?", q.After).Order("seq").Limit(q.Limit).Find(&entries).Error
-	return entries, total, err
-}
-
-// Entry returns one entry of a run.
-func (s *Store) Entry(ctx context.Context, run uint, seq int64) (e Entry, err error) {
-	err = s.reads.WithContext(ctx).Where("run_id = ? AND seq = ?", run, seq).Take(&e).Error
-	return e, plainError(err)
 }

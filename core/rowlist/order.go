@@ -1,10 +1,10 @@
 package rowlist
 
 import (
-	"encoding/binary"
 	"strings"
 
 	"twinsieve/core/comparison"
+	"twinsieve/core/exact"
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
@@ -101,7 +101,7 @@ func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte 
 	start := len(dst)
 	switch {
 	case k.readers[s] != nil && k.Types[s].Numeric():
-		dst = appendNumber(dst, value.Text)
+		dst = exact.AppendOrdered(dst, value.Text)
 	case k.readers[s] != nil && k.Types[s].Name == typing.Timestamp: // Z would come behind a fraction of a second
 		dst = appendText(dst, []byte(strings.TrimSuffix(string(value.Text), "Z")))
 	default:
@@ -123,43 +123,4 @@ func appendText(dst, text []byte) []byte {
 		}
 	}
 	return append(dst, 0, 1)
-}
-
-// appendNumber appends a number in plain form so that its bytes are ordered as numbers are: its sign, how many digits it has
-// before the point, and its digits.
-func appendNumber(dst, plain []byte) []byte {
-	negative := plain[0] == '-'
-	if negative {
-		plain = plain[1:]
-	}
-	digits := make([]byte, 0, len(plain))
-	point := len(plain)
-	for i, c := range plain {
-		if c == '.' {
-			point = i
-			continue
-		}
-		digits = append(digits, c)
-	}
-	for len(digits) > 0 && digits[0] == '0' {
-		digits = digits[1:]
-		point--
-	}
-	for len(digits) > 0 && digits[len(digits)-1] == '0' {
-		digits = digits[:len(digits)-1]
-	}
-	if len(digits) == 0 {
-		return append(dst, 0x80)
-	}
-	start := len(dst) + 1
-	dst = append(dst, 0x81)
-	dst = binary.BigEndian.AppendUint32(dst, uint32(point+1<<20))
-	dst = append(append(dst, digits...), 0)
-	if negative {
-		dst[start-1] = 0x7F
-		for i := range dst[start:] {
-			dst[start+i] = ^dst[start+i]
-		}
-	}
-	return dst
 }

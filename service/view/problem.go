@@ -54,6 +54,7 @@ var (
 	SignInFirst   = ProblemKind{"sign-in", "Nobody is signed in", http.StatusUnauthorized}
 	WrongPassword = ProblemKind{"wrong-password", "The name or the password is wrong", http.StatusUnauthorized}
 	NotAllowed    = ProblemKind{"not-allowed", "Your role does not allow it", http.StatusForbidden}
+	Signed        = ProblemKind{"signed", "The report is signed", http.StatusLocked}
 	TooOften      = ProblemKind{"too-often", "It was tried too often", http.StatusTooManyRequests}
 	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
 )

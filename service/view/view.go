@@ -4,6 +4,7 @@ package view
 import (
 	"time"
 
+	"twinsieve/core/again"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
@@ -118,6 +119,15 @@ type Run struct {
 	Started    time.Time        `json:"started"`
 	Finished   time.Time        `json:"finished"`
 	Sentence   string           `json:"sentence" description:"What pairs with what, in words."`
+	By         string           `json:"by,omitempty" description:"Who ran it; absent where the service did."`
+	Since      *Since           `json:"since,omitempty" description:"What has become of the exceptions of before; absent in a sieve's first run."`
+}
+
+// Since says what has become of a sieve's exceptions since its run before.
+type Since struct {
+	Run    uint                   `json:"run" description:"Id of the run before."`
+	Number int                    `json:"number" description:"Its number within the sieve."`
+	Counts map[again.Change]int64 `json:"counts" description:"How many are new, still-open, changed, returned, cleared and absent."`
 }
 
 // Runs is a page of runs, the newest first.
@@ -131,7 +141,7 @@ type Entry struct {
 	ID     string    `json:"id" description:"Names the entry within its run."`
 	Tray   tray.Tray `json:"tray"`
 	Side   string    `json:"side" description:"Side of a record without a partner: left or right; both for pairs."`
-	Status string    `json:"status,omitempty" description:"Of exceptions: open, in-progress, explained or settled."`
+	Status string    `json:"status,omitempty" enum:"open,in-progress,explained,settled" description:"Of exceptions."`
 	Key    []string  `json:"key" nullable:"false" description:"The key's texts before any reading."`
 	Reason string    `json:"reason" description:"Why it is in its tray."`
 	Left   *Record   `json:"left,omitempty" description:"Absent where there is no partner on the left."`
@@ -142,6 +152,8 @@ type Entry struct {
 	Joined bool      `json:"joined,omitempty" description:"The two keys are read as different ones, and are the same by the crosswalk."`
 
 	Accepted *Acceptance `json:"accepted,omitempty" description:"Of records that were paired by hand: by whom and why."`
+
+	Work *Work `json:"work,omitempty" description:"Of exceptions: what people do about it."`
 }
 
 // Group is the records of a key that are compared by their totals.
@@ -164,6 +176,7 @@ type Outcome struct {
 type Entries struct {
 	Entries []Entry `json:"entries" nullable:"false"`
 	Total   int64   `json:"total" description:"How many entries the filter chooses; -1 where that was not counted."`
+	Seen    int64   `json:"seen" description:"Number of the newest entry of the history when the page was read; a change of several exceptions says with it what its author has seen."`
 	Next    string  `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
 }
 

@@ -33,7 +33,25 @@ func Event(action, subject string, details map[string]any) string {
 	case "crosswalk.taken-back":
 		return fmt.Sprintf("took entry %s of the crosswalk of %s back", d("entry"), subject)
 	case "run.finished":
-		return fmt.Sprintf("ran %s: run %s, report %s, %s exceptions", d("sieve"), d("number"), subject, d("exceptions"))
+		return fmt.Sprintf("ran %s: run %s, report %s, %s entries", d("sieve"), d("number"), subject, d("entries"))
+	case "exceptions.changed":
+		return fmt.Sprintf("changed %s exceptions in report %s: %s", d("exceptions"), subject, d("says"))
+	case "exceptions.undone":
+		return fmt.Sprintf("took back a change of %s exceptions in report %s: %s", d("exceptions"), subject, d("says"))
+	case "exception.commented":
+		return fmt.Sprintf("commented on exception %s in report %s", subject, d("run"))
+	case "exception.attached":
+		return fmt.Sprintf("put the file %s to exception %s in report %s", d("name"), subject, d("run"))
+	case "reasons.changed":
+		return "changed the list of reasons"
+	case "report.submitted":
+		return "submitted report " + subject
+	case "report.signed":
+		return fmt.Sprintf("signed report %s, prepared by %s", subject, d("preparer"))
+	case "report.sent-back":
+		return fmt.Sprintf("sent report %s back: %s", subject, d("note"))
+	case "report.reopened":
+		return fmt.Sprintf("reopened report %s: %s", subject, d("note"))
 	case "connection.saved":
 		return "saved the connection " + subject
 	case "connection.deleted":

@@ -144,6 +144,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/exceptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Page through the exceptions of all sieves that somebody has to do something about */
+        get: operations["listPending"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/filters/tried": {
         parameters: {
             query?: never;
@@ -293,6 +310,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/filters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List one's own saved filters */
+        get: operations["listFilters"];
+        /** Save a filter for oneself, or replace the one of its name */
+        put: operations["saveFilter"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/filters/{filter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget one of one's own filters */
+        delete: operations["dropFilter"];
         options?: never;
         head?: never;
         patch?: never;
@@ -453,6 +505,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reasons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the reasons that exceptions can be given */
+        get: operations["listReasons"];
+        /** Replace the list of reasons; exceptions keep the ones that they have */
+        put: operations["setReasons"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rows": {
         parameters: {
             query?: never;
@@ -539,6 +609,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was done in a report, the newest first */
+        get: operations["listActions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/actions/{action}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an action back; what has been changed since stays as it is */
+        post: operations["undoAction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run}/entries": {
         parameters: {
             query?: never;
@@ -556,6 +660,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/entries/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change status, owner or reason of all exceptions that are chosen, as one action */
+        post: operations["changeEntries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run}/entries/{entry}": {
         parameters: {
             query?: never;
@@ -565,6 +686,108 @@ export interface paths {
         };
         /** Get one entry of a report */
         get: operations["getEntry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/entries/{entry}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Comment on an exception */
+        post: operations["comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/entries/{entry}/conversation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what was said about an exception */
+        get: operations["getConversation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/entries/{entry}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a file of at most 10 MB to an exception */
+        post: operations["attach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/entries/{entry}/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get a file that was put to an exception */
+        get: operations["getAttachment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/entries/{entry}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change status, owner or reason of an exception */
+        put: operations["changeEntry"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Follow a report: one event after each change */
+        get: operations["followReport"];
         put?: never;
         post?: never;
         delete?: never;
@@ -650,6 +873,41 @@ export interface paths {
         };
         /** List the repeated keys of a run, the one in most pairs first */
         get: operations["listRepeated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/sign-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say how far a report is on its way to being signed */
+        get: operations["getSignOff"];
+        /** Submit a report, sign it, send it back or reopen it */
+        put: operations["signReport"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/tallies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Count a report's entries by all that they can be chosen by */
+        get: operations["getTallies"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1023,6 +1281,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sieves/{name}/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say how a sieve's exceptions went from run to run */
+        get: operations["getTrend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/signin": {
         parameters: {
             query?: never;
@@ -1146,6 +1421,9 @@ export interface components {
             /** @description Of the crosswalk, from which on it holds. */
             version: number;
         };
+        Actions: {
+            actions: components["schemas"]["Done"][];
+        };
         Advice: {
             /** @description Keys of one pair or several, the best first. */
             keys: components["schemas"]["KeyAdvice"][];
@@ -1167,6 +1445,30 @@ export interface components {
             left: string;
             /** @description Name of the right record set. */
             right: string;
+        };
+        ApiBulkRequest: {
+            /** @description Ids of the entries, of those that the filter chooses; all of these where not given. */
+            entries?: string[];
+            /**
+             * @description What becomes of exceptions that others have changed since: skip leaves them, overwrite changes them all the same; where it is not said, nothing at all is changed.
+             * @enum {string}
+             */
+            over?: "skip" | "overwrite";
+            /** @description Name of a person; me; empty: nobody. */
+            owner?: null | string;
+            /** @description One of the list of reasons; empty: none. */
+            reason?: null | string;
+            /**
+             * Format: int64
+             * @description As the page said that its author has seen: what others have changed since is in conflict.
+             */
+            seen: number;
+            /** @enum {null|string} */
+            status?: "open" | "in-progress" | "explained" | "settled" | null;
+        };
+        ApiCommentRequest: {
+            /** @description Plain text of at most 10,000 characters. @ and a name mention a person. */
+            text: string;
         };
         ApiComputedRequest: {
             /** @description All columns that are to be computed, in order; each may use those before it. */
@@ -1250,6 +1552,14 @@ export interface components {
             /** @description Of the first admin. */
             name?: string;
             password?: string;
+        };
+        ApiEntryChange: {
+            /** @description Name of a person; me; empty: nobody. */
+            owner?: null | string;
+            /** @description One of the list of reasons; empty: none. */
+            reason?: null | string;
+            /** @enum {null|string} */
+            status?: "open" | "in-progress" | "explained" | "settled" | null;
         };
         ApiFilterRequest: {
             /** @description Or a definition, over the newest snapshots. */
@@ -1345,6 +1655,12 @@ export interface components {
             right: string;
             where?: components["schemas"]["Where"];
         };
+        ApiSignRequest: {
+            /** @description Why a report is sent back or reopened; these two need one. */
+            note?: string;
+            /** @enum {string} */
+            step: "submit" | "sign" | "send-back" | "reopen";
+        };
         ApiSnapshotRequest: {
             choices: components["schemas"]["IntakeChoices"];
             control?: components["schemas"]["Control"];
@@ -1370,6 +1686,17 @@ export interface components {
             look: components["schemas"]["Look"];
             /** @description Id of a run. */
             run?: number;
+        };
+        Attachment: {
+            by: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            created: string;
+            /** @description SHA-256 of its content. */
+            hash: string;
+            id: number;
+            name: string;
         };
         BalanceAmount: {
             blank: number[];
@@ -1493,6 +1820,14 @@ export interface components {
             /** Format: int64 */
             values: number;
         };
+        Comment: {
+            by: string;
+            /** Format: date-time */
+            created: string;
+            id: number;
+            /** @description Plain text: markup in it is text. @ and a name mention a person. */
+            text: string;
+        };
         ComparisonAlignedPair: {
             as?: string;
             left: string;
@@ -1573,6 +1908,10 @@ export interface components {
             /** @description Its cell with a total; 0: none. */
             total?: number;
         };
+        Conversation: {
+            attachments: components["schemas"]["Attachment"][];
+            comments: components["schemas"]["Comment"][];
+        };
         Counts: {
             /** @description The keys that repeat most. */
             repeated: components["schemas"]["Repeated"];
@@ -1620,10 +1959,36 @@ export interface components {
             /** @description Left and right. */
             sides: components["schemas"]["Side"][];
         };
+        Done: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /**
+             * Format: int64
+             * @description How many exceptions it changed. Those that were so already are not counted.
+             */
+            changed: number;
+            id: number;
+            /**
+             * Format: int64
+             * @description Of an undoing: how many stay as they are, for they have been changed since.
+             */
+            kept: number;
+            /** @description What was done, in plain words. */
+            says: string;
+            /** Format: date-time */
+            undone?: null | string;
+            undoneBy?: string;
+        };
         Entries: {
             entries: components["schemas"]["Entry"][];
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
+            /**
+             * Format: int64
+             * @description Number of the newest entry of the history when the page was read; a change of several exceptions says with it what its author has seen.
+             */
+            seen: number;
             /**
              * Format: int64
              * @description How many entries the filter chooses; -1 where that was not counted.
@@ -1651,11 +2016,16 @@ export interface components {
             right?: components["schemas"]["Record"];
             /** @description Side of a record without a partner: left or right; both for pairs. */
             side: string;
-            /** @description Of exceptions: open, in-progress, explained or settled. */
-            status?: string;
+            /**
+             * @description Of exceptions.
+             * @enum {string}
+             */
+            status?: "open" | "in-progress" | "explained" | "settled";
             /** @description How it came to be where it is, step by step. */
             steps: string[];
             tray: string;
+            /** @description Of exceptions: what people do about it. */
+            work?: components["schemas"]["Work"];
         };
         Event: {
             action: string;
@@ -2115,6 +2485,27 @@ export interface components {
             /** @description Of a group's field that is summed: each side's total. */
             totals?: null | string[];
         };
+        Overview: {
+            /**
+             * Format: int64
+             * @description How many are pending altogether.
+             */
+            all: number;
+            exceptions: components["schemas"]["Pending"][];
+            /**
+             * Format: int64
+             * @description How many mention who asks, in comments not yet seen.
+             */
+            mentions: number;
+            /** Format: int64 */
+            mine: number;
+            /** @description Cursor of the next page; absent on the last. */
+            next?: string;
+            /** Format: int64 */
+            total: number;
+            /** Format: int64 */
+            unowned: number;
+        };
         PairAdvice: {
             /** @description The pair as a part of a key, with the readings that it needs. */
             part: components["schemas"]["KeyPart"];
@@ -2153,6 +2544,12 @@ export interface components {
             hash: string;
             set: string;
             snapshot: number;
+        };
+        Pending: {
+            entry: components["schemas"]["Entry"];
+            /** @description Id of the newest run that lists it. */
+            run: number;
+            sieve: string;
         };
         People: {
             people: components["schemas"]["Person"][];
@@ -2369,6 +2766,9 @@ export interface components {
         Readings: {
             readings: components["schemas"]["ReadingKind"][];
         };
+        Reasons: {
+            reasons: string[];
+        };
         Recipe: {
             choices: components["schemas"]["IntakeChoices"];
             control?: components["schemas"]["Control"];
@@ -2429,6 +2829,18 @@ export interface components {
              * @description How many keys repeat on a side.
              */
             total: number;
+        };
+        ReportChange: {
+            by?: string;
+            /** @description Which exceptions; none where they are many, or where it is about the report as a whole. */
+            exceptions: number[];
+            /** @description What was done, in plain words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Number of the history's entry that tells of it.
+             */
+            seq: number;
         };
         ResultRef: {
             /** @description Its number, by which it is found also under another name; set by the service. */
@@ -2500,6 +2912,8 @@ export interface components {
             warnings: string[];
         };
         Run: {
+            /** @description Who ran it; absent where the service did. */
+            by?: string;
             definition: components["schemas"]["Definition"];
             /** Format: date-time */
             finished: string;
@@ -2511,6 +2925,8 @@ export interface components {
             /** @description Left and right. */
             sides: components["schemas"]["Side"][];
             sieve: string;
+            /** @description What has become of the exceptions of before; absent in a sieve's first run. */
+            since?: components["schemas"]["Since"];
             /** Format: date-time */
             started: string;
             summary: components["schemas"]["Summary"];
@@ -2521,6 +2937,14 @@ export interface components {
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
             runs: components["schemas"]["Run"][];
+        };
+        SavedFilter: {
+            name: string;
+            /** @description The query of a report's list, as it stands in an address. */
+            query: string;
+        };
+        SavedFilters: {
+            filters: components["schemas"]["SavedFilter"][];
         };
         Set: {
             name: string;
@@ -2598,6 +3022,34 @@ export interface components {
         SignIn: {
             name: string;
             password: string;
+        };
+        SignOff: {
+            /** @description Why it was sent back or reopened. */
+            note?: string;
+            /** @description Who submitted it. */
+            preparer?: string;
+            /** @description Who signed it or sent it back. */
+            reviewer?: string;
+            /** @description All of it, in one sentence. */
+            says: string;
+            /** Format: date-time */
+            signed?: null | string;
+            /** @enum {string} */
+            state: "draft" | "submitted" | "signed";
+            /** Format: date-time */
+            submitted?: null | string;
+            /** @description For changes with If-Match. */
+            version: number;
+        };
+        Since: {
+            /** @description How many are new, still-open, changed, returned, cleared and absent. */
+            counts: {
+                [key: string]: number;
+            } | null;
+            /** @description Its number within the sieve. */
+            number: number;
+            /** @description Id of the run before. */
+            run: number;
         };
         Snapshot: {
             /**
@@ -2758,6 +3210,18 @@ export interface components {
         Tables: {
             tables: components["schemas"]["SourcesTable"][];
         };
+        Tallies: {
+            tallies: components["schemas"]["Tally"][];
+        };
+        Tally: {
+            change: string;
+            /** Format: int64 */
+            entries: number;
+            owner: string;
+            reason: string;
+            status: string;
+            tray: string;
+        };
         Token: {
             /** Format: date-time */
             created: string;
@@ -2787,6 +3251,38 @@ export interface components {
             sieve: string;
             /** @description Of the first of them. */
             ways: components["schemas"]["Way"][];
+        };
+        Trend: {
+            runs: components["schemas"]["TrendRun"][];
+        };
+        TrendRun: {
+            /** @description Exceptions found first in this run, one run before, two, and three or more. */
+            ages: number[];
+            /** @description What those that are open add on the way from the left total to the right one, sizes added up whatever their signs. */
+            amount: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description How long these took, in days: the one in the middle.
+             */
+            days: number;
+            number: number;
+            /**
+             * Format: int64
+             * @description Of them, those neither explained nor settled.
+             */
+            open: number;
+            run: number;
+            /**
+             * Format: int64
+             * @description Exceptions explained, settled or cleared since the run before.
+             */
+            settled: number;
+            /** @description Exceptions by tray. */
+            trays: {
+                [key: string]: number;
+            } | null;
         };
         TriedColumn: {
             /** @description Character of the expression at which it is wrong, counted from 1. */
@@ -2924,6 +3420,31 @@ export interface components {
             suggested: components["schemas"]["ComparisonAlignedPair"][];
             /** @description Records of each side with a value that cannot be read as its type, and so equal no other. */
             unread: number[];
+        };
+        Work: {
+            /** @description What it adds on the way from the left total to the right total; absent where that cannot be read. */
+            amount?: string;
+            attachments: number;
+            /**
+             * @description What has become of it since the run before.
+             * @enum {string}
+             */
+            change: "new" | "still-open" | "changed" | "returned" | "cleared" | "absent";
+            /** @description Who changed it last; absent where nobody has, or a run did. */
+            changedBy?: string;
+            comments: number;
+            /** @description Names the exception in every run; 0 in runs from before exceptions were followed. */
+            exception: number;
+            /**
+             * Format: date-time
+             * @description When it was found first.
+             */
+            opened: string;
+            /** @description Name of a person. */
+            owner?: string;
+            reason?: string;
+            /** @description Of the work on it, for changes with If-Match. */
+            version: number;
         };
     };
     responses: never;
@@ -3332,6 +3853,48 @@ export interface operations {
             };
         };
     };
+    listPending: {
+        parameters: {
+            query?: {
+                /** @description Cursor of the page, from the page before. */
+                after?: string;
+                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                limit?: number;
+                /** @description Whose; all where not given. */
+                of?: "mine" | "unowned" | "mentions" | "all";
+                /** @description Instead: only those of this person. */
+                owner?: string;
+                /** @description Only those of this sieve. */
+                sieve?: string;
+                /** @description The oldest first, or the largest; the oldest where not given. */
+                sort?: "age" | "amount";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tryFilter: {
         parameters: {
             query?: never;
@@ -3637,6 +4200,98 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Person"];
                 };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFilters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedFilters"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveFilter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SavedFilter"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedFilters"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropFilter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the filter. */
+                filter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {
@@ -4000,6 +4655,68 @@ export interface operations {
             };
         };
     };
+    listReasons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reasons"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setReasons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Reasons"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reasons"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listRows: {
         parameters: {
             query?: never;
@@ -4201,13 +4918,97 @@ export interface operations {
             };
         };
     };
+    listActions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Actions"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undoAction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the action. */
+                action: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listEntries: {
         parameters: {
             query?: {
-                /** @description Only entries of this tray; all exceptions where not given. */
-                tray?: "matched" | "differing" | "missing" | "orphaned" | "surplus" | "unkeyed" | "excluded";
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
@@ -4229,6 +5030,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entries"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeEntries: {
+        parameters: {
+            query?: {
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
+                /** @description Only entries that hold each of these words in some cell, in any letter case. */
+                search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiBulkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -4276,13 +5136,253 @@ export interface operations {
             };
         };
     };
+    comment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the entry within its run. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiCommentRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comment"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getConversation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the entry within its run. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversation"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    attach: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the entry within its run. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Attachment"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getAttachment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the entry within its run. */
+                entry: string;
+                /** @description Id of the file. */
+                file: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeEntry: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Version of the work on the exception that is changed, in quotes. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the entry within its run. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiEntryChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    followReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ReportChange"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exportEntries: {
         parameters: {
             query?: {
-                /** @description Only entries of this tray; all exceptions where not given. */
-                tray?: "matched" | "differing" | "missing" | "orphaned" | "surplus" | "unkeyed" | "excluded";
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
@@ -4451,6 +5551,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Repeated"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSignOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOff"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signReport: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Version of the sign-off that is changed, in quotes. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiSignRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOff"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getTallies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tallies"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */
@@ -5444,6 +6647,38 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getTrend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trend"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

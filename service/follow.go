@@ -1,0 +1,211 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"sync"
+
+	"twinsieve/core/again"
+	"twinsieve/core/exact"
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// following is what a run makes of its sieve's exceptions of before.
+type following struct {
+	rows    []store.Exception // those of before
+	marks   []again.Mark      // of each of them
+	marker  *again.Marker
+	of      []int          // by place of the run: which of them it is, or -1
+	changes []again.Change // by place of the run
+	since   *view.Since    // nil for the first run of a sieve
+}
+
+// follow finds a sieve's exceptions of before again among the places of a run. places are those of exceptions.
+func (v *Service) follow(ctx context.Context, j *job, sieveID uint, p *planned, index *match.Index, places []exception.Place) (*following, error) {
+	f := &following{of: make([]int, len(places)), changes: make([]again.Change, len(places))}
+	for i := range f.of {
+		f.of[i], f.changes[i] = -1, again.New
+	}
+	last, err := v.store.NewestOf(ctx, sieveID)
+	if errors.Is(err, store.ErrNotFound) {
+		return f, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	f.since = &view.Since{Run: last.ID, Number: last.Number, Counts: map[again.Change]int64{}}
+	if err := v.earlier(ctx, sieveID, p, f); err != nil {
+		return nil, err
+	}
+	now := make([]again.Mark, 0, len(places))
+	tables := v.tables(p)
+	for done := 0; done < len(places) && len(f.rows) > 0; {
+		end := min(done+entriesAtOnce, len(places))
+		entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
+		if err != nil {
+			return nil, err
+		}
+		for i := range entries {
+			now = append(now, f.marker.Mark(&entries[i]))
+		}
+		done = end
+		j.progress("recognising exceptions", int64(done), int64(len(places)))
+	}
+	if len(f.rows) > 0 {
+		for n, b := range again.Recognise(f.marks, now) {
+			if b >= 0 {
+				f.of[n], f.changes[n] = b, again.Became(&f.marks[b], &now[n])
+			}
+		}
+	}
+	for _, c := range f.changes {
+		f.since.Counts[c]++
+	}
+	return f, nil
+}
+
+// earlier reads a sieve's exceptions of before, and marks them as the plan reads them.
+func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *following) error {
+	heads := map[uint]*view.Run{}
+	columns := func(run uint) ([2][]string, error) {
+		if heads[run] == nil {
+			head, err := v.RunHead(ctx, run)
+			if err != nil {
+				return [2][]string{}, err
+			}
+			heads[run] = head
+		}
+		return [2][]string{heads[run].Sides[0].Columns, heads[run].Sides[1].Columns}, nil
+	}
+	var all [][2][]string
+	runs, err := v.store.BodyRuns(ctx, sieveID)
+	if err != nil {
+		return err
+	}
+	for _, run := range runs {
+		of, err := columns(run)
+		if err != nil {
+			return err
+		}
+		all = append(all, of)
+	}
+	f.marker = again.NewMarker(p.Plan, all...)
+	return v.store.Earlier(ctx, sieveID, func(page []store.Earlier) error {
+		for i := range page {
+			row := &page[i]
+			var shown view.Entry
+			if err := json.Unmarshal([]byte(row.Body), &shown); err != nil {
+				return err
+			}
+			of, err := columns(row.BodyRun)
+			if err != nil {
+				return err
+			}
+			e := readBack(p.Plan, &shown)
+			for _, s := range tray.Sides {
+				if e.Sides[s] != nil {
+					e.Sides[s].Cells = f.marker.Arrange(s, of[s], e.Sides[s].Cells)
+				}
+				if e.Group != nil {
+					for n := range e.Group.Records[s] {
+						e.Group.Records[s][n].Cells = f.marker.Arrange(s, of[s], e.Group.Records[s][n].Cells)
+					}
+				}
+			}
+			mark := f.marker.Mark(e)
+			mark.Gone = row.Presence != "here"
+			f.rows, f.marks = append(f.rows, row.Exception), append(f.marks, mark)
+		}
+		return ctx.Err()
+	})
+}
+
+// gone are the entries of the exceptions that were there before and are not in the run. Those that were gone before and still are, are told
+// again only where they are still open.
+func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v *Service) (list []store.Found, err error) {
+	if f.since == nil {
+		return nil, nil
+	}
+	taken := make([]bool, len(f.rows))
+	for _, b := range f.of {
+		if b >= 0 {
+			taken[b] = true
+		}
+	}
+	var lost []int
+	var marks []again.Mark
+	for b := range f.rows {
+		if !taken[b] && f.rows[b].Presence != string(again.Cleared) {
+			lost, marks = append(lost, b), append(marks, f.marks[b])
+		}
+	}
+	fates, err := again.Fates(ctx, p.Plan, index, v.tables(p), marks)
+	if err != nil {
+		return nil, err
+	}
+	for i, b := range lost {
+		row := &f.rows[b]
+		if f.marks[b].Gone && fates[i] == again.Absent && row.Settled != nil {
+			continue
+		}
+		f.since.Counts[fates[i]]++
+		list = append(list, store.Found{Entry: store.Entry{Tray: row.Tray, Side: row.Side, Change: string(fates[i]), Status: row.Status, Owner: row.Owner, Reason: row.Reason,
+			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq}})
+	}
+	return list, nil
+}
+
+// found gives an exception at a place of a run the form in which the store keeps it.
+func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (store.Found, error) {
+	shown := entryOf(plan, e)
+	body, err := json.Marshal(shown)
+	if err != nil {
+		return store.Found{}, err
+	}
+	row := store.Entry{Tray: e.Tray.String(), Side: shown.Side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(shown.Key, " ")), Size: []byte{}}
+	if b := f.of[place]; b >= 0 {
+		of := &f.rows[b]
+		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = of.ID, of.Status, of.Owner, of.Reason, of.Opened
+	}
+	for i, field := range e.Fields {
+		if !field.Agrees {
+			row.Differs |= 1 << min(i, store.MostDiffers-1)
+		}
+	}
+	if len(plan.Amounts) > 0 {
+		if effect, ok := exception.Effect(plan, e, 0); ok {
+			row.Amount = exact.Text(effect)
+			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
+		}
+	}
+	return store.Found{Entry: row, Body: &store.EntryBody{Body: string(body), Search: searchText(&shown)}}, nil
+}
+
+// oneAtATime lets one run of a sieve at a time find its exceptions again.
+type oneAtATime struct {
+	mu sync.Mutex
+	of map[uint]*sync.Mutex
+}
+
+// lock waits for the lock of a sieve.
+func (o *oneAtATime) lock(sieveID uint) (unlock func()) {
+	o.mu.Lock()
+	if o.of == nil {
+		o.of = map[uint]*sync.Mutex{}
+	}
+	m := o.of[sieveID]
+	if m == nil {
+		m = &sync.Mutex{}
+		o.of[sieveID] = m
+	}
+	o.mu.Unlock()
+	m.Lock()
+	return m.Unlock
+}

@@ -1,0 +1,121 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"twinsieve/core/again"
+	"twinsieve/core/exact"
+	"twinsieve/core/sieve"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// Query chooses entries of a report. The zero value chooses all exceptions of its run.
+type Query struct {
+	Tray    string         // one or several with commas between them; "": all exceptions
+	Change  []again.Change // empty: all that are exceptions of the run, so neither cleared nor absent
+	Status  []string       // empty: any
+	Owner   string         // a person's name, "me", or "nobody"; "": anybody's
+	Reason  string         // a reason, or "none"; "": any
+	Differs string         // name of the left column of a compared field that does not agree; "": any
+	AtLeast string         // a number that the amount's magnitude is not below; "": any
+	AtMost  string
+	Search  string // entries that hold each of its words in some cell
+	Sort    string // place, key, amount, tray, status, owner or age; "": place
+	Desc    bool
+	Entries []string // only the entries of these ids; empty: any
+	After   string
+	Limit   int
+}
+
+// nobody and none stand for the owner and the reason of who has neither.
+const (
+	nobody = "nobody"
+	none   = "none"
+)
+
+// narrowed reports whether a query asks for what only exceptions have.
+func (q *Query) narrowed() bool {
+	return len(q.Change) > 0 || len(q.Status) > 0 || q.Owner != "" || q.Reason != "" || q.Differs != "" || q.AtLeast != "" || q.AtMost != "" || q.Sort != "" && q.Sort != "place" || q.Desc
+}
+
+// statuses are the states of work on an exception, in the order in which they are gone through.
+var statuses = []string{store.StatusOpen, store.StatusInProgress, store.StatusExplained, store.StatusSettled}
+
+func checkStatus(status string) error {
+	if !slices.Contains(statuses, status) {
+		return view.Invalid.New(fmt.Sprintf("%q is not a status; write one of %s.", status, strings.Join(statuses, ", ")))
+	}
+	return nil
+}
+
+// chosen gives a query the form in which the store knows it.
+func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, err error) {
+	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: pageSize(q.Limit)}
+	if q.Tray != "" {
+		out.Trays = strings.Split(q.Tray, ",")
+	}
+	for _, c := range q.Change {
+		if !slices.Contains(again.All, c) {
+			return out, view.Invalid.New(fmt.Sprintf("%q is not what can become of an exception; write new, still-open, changed, returned, cleared or absent.", c))
+		}
+		out.Changes = append(out.Changes, string(c))
+	}
+	for _, s := range q.Status {
+		if err := checkStatus(s); err != nil {
+			return out, err
+		}
+		out.Status = append(out.Status, s)
+	}
+	if q.Owner != "" {
+		owner := strings.ToLower(q.Owner)
+		switch owner {
+		case nobody:
+			owner = ""
+		case "me":
+			owner = store.ActorOf(ctx).Name
+		}
+		out.Owner = &owner
+	}
+	if q.Reason != "" {
+		reason := q.Reason
+		if reason == none {
+			reason = ""
+		}
+		out.Reason = &reason
+	}
+	if q.Differs != "" {
+		at := slices.IndexFunc(r.head.Definition.Compare, func(f sieve.Field) bool { return f.Left == q.Differs })
+		if at < 0 {
+			return out, view.Invalid.New(fmt.Sprintf("%q is no compared field of this run; name the left column of one.", q.Differs))
+		}
+		out.Differs = at + 1
+	}
+	for _, bound := range []struct {
+		name, text string
+		into       *[]byte
+	}{{"atLeast", q.AtLeast, &out.AtLeast}, {"atMost", q.AtMost, &out.AtMost}} {
+		if bound.text == "" {
+			continue
+		}
+		plain, ok := exact.Plain(nil, []byte(bound.text))
+		if !ok || plain[0] == '-' {
+			return out, view.Invalid.New(fmt.Sprintf("%s is %q, and not a number that an amount's magnitude can be held against, such as 1200.50.", bound.name, bound.text))
+		}
+		*bound.into = exact.AppendOrdered(nil, plain)
+	}
+	if !store.Sorts(q.Sort) {
+		return out, view.Invalid.New(fmt.Sprintf("Entries are not sorted by %q; write place, key, amount, tray, status, owner or age.", q.Sort))
+	}
+	for _, id := range q.Entries {
+		seq, err := cursor(id)
+		if err != nil {
+			return out, view.Invalid.New(fmt.Sprintf("%q is not the id of an exception of this report.", id))
+		}
+		out.Seqs = append(out.Seqs, seq)
+	}
+	return out, nil
+}

@@ -1,0 +1,174 @@
+package store
+
+import (
+	"context"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// OverviewQuery chooses exceptions over all sieves, of those that are still to be settled.
+type OverviewQuery struct {
+	Owner   *string // nil: anybody's; "": nobody's
+	Mention uint    // only those whose comments mention this person and have not been seen; 0: any
+	Sieve   uint    // 0: all
+	Sort    string  // age or amount
+	After   string
+	Limit   int
+}
+
+// Overviewed is an exception with its sieve and what people see of it.
+type Overviewed struct {
+	Exception
+	Sieve string
+	Body  string
+	Run   uint // the newest run of its sieve that lists it
+	Seq   int64
+}
+
+// pending narrows a query over exceptions to those that somebody has to do something about.
+func pending(db *gorm.DB) *gorm.DB {
+	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").
+		Where("exceptions.opened_run IN (SELECT id FROM runs WHERE sealed = 1)").Where("exceptions.sieve_id IN (SELECT id FROM sieves)")
+}
+
+// Overview returns a page of the exceptions chosen and how many there are altogether.
+func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewed, total int64, next string, err error) {
+	chosen := func() *gorm.DB {
+		db := pending(s.reads.WithContext(ctx).Table("exceptions"))
+		if q.Owner != nil {
+			db = db.Where("exceptions.owner = ?", *q.Owner)
+		}
+		if q.Mention > 0 {
+			db = db.Where("exceptions.id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)", q.Mention)
+		}
+		if q.Sieve > 0 {
+			db = db.Where("exceptions.sieve_id = ?", q.Sieve)
+		}
+		return db
+	}
+	if err = chosen().Count(&total).Error; err != nil {
+		return nil, 0, "", err
+	}
+	column, way, than := "opened", "", ">"
+	if q.Sort == "amount" {
+		column, way, than = "size", " DESC", "<"
+	}
+	db := chosen().Select("exceptions.*, sieves.name AS sieve").Joins("JOIN sieves ON sieves.id = exceptions.sieve_id")
+	if q.After != "" {
+		id, err := strconv.ParseUint(q.After, 10, 32)
+		if err != nil {
+			return nil, 0, "", ErrNotFound
+		}
+		at := "(SELECT " + column + " FROM exceptions WHERE id = ?)"
+		db = db.Where("exceptions."+column+" "+than+" "+at+" OR exceptions."+column+" = "+at+" AND exceptions.id > ?", id, id, id)
+	}
+	if err = db.Order("exceptions." + column + way + ", exceptions.id").Limit(q.Limit + 1).Scan(&page).Error; err != nil {
+		return nil, 0, "", err
+	}
+	if len(page) > q.Limit {
+		page = page[:q.Limit]
+		next = strconv.FormatUint(uint64(page[q.Limit-1].ID), 10)
+	}
+	for i := range page {
+		x := &page[i]
+		if err = s.reads.WithContext(ctx).Raw("SELECT body FROM entry_bodies WHERE run_id = ? AND seq = ?", x.BodyRun, x.BodySeq).Scan(&x.Body).Error; err != nil {
+			return nil, 0, "", err
+		}
+		if err = s.reads.WithContext(ctx).Raw("SELECT run_id, seq FROM entries WHERE exception_id = ? AND run_id IN (SELECT id FROM runs WHERE sealed = 1) ORDER BY run_id DESC LIMIT 1", x.ID).
+			Row().Scan(&x.Run, &x.Seq); err != nil {
+			return nil, 0, "", err
+		}
+	}
+	return page, total, next, nil
+}
+
+// OverviewCounts are how many exceptions are pending.
+type OverviewCounts struct {
+	All, Mine, Unowned, Mentions int64
+}
+
+// OverviewCounts counts what is pending, for a person.
+func (s *Store) OverviewCounts(ctx context.Context, who Actor) (c OverviewCounts, err error) {
+	err = pending(s.reads.WithContext(ctx).Table("exceptions")).Select(`count(*) AS "all", coalesce(sum(owner = ?), 0) AS mine, coalesce(sum(owner = ''), 0) AS unowned,
+		coalesce(sum(id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)), 0) AS mentions`, who.Name, who.ID).Scan(&c).Error
+	return c, err
+}
+
+// TrendLine is how many exceptions of a run lie in a tray and are so old.
+type TrendLine struct {
+	RunID   uint
+	Tray    string
+	Change  string
+	Status  string
+	Runs    int // in how many runs before they were found
+	Entries int64
+}
+
+// Trend counts the entries of runs by tray, change, status and age in runs.
+func (s *Store) Trend(ctx context.Context, runs []uint) (list []TrendLine, err error) {
+	err = s.reads.WithContext(ctx).Raw(`SELECT e.run_id, e.tray, e.change, e.status, e.entries, e.runs FROM (
+		SELECT n.run_id, n.tray, n.change, n.status, count(*) AS entries,
+			(SELECT count(*) FROM runs r WHERE r.sieve_id = n.sieve_id AND r.sealed = 1 AND r.id >= n.opened_run AND r.id < n.run_id) AS runs
+		FROM (SELECT e.*, x.opened_run, x.sieve_id FROM entries e LEFT JOIN exceptions x ON x.id = e.exception_id WHERE e.run_id IN ?) n
+		GROUP BY n.run_id, n.tray, n.change, n.status, n.opened_run) e`, runs).Scan(&list).Error
+	return list, err
+}
+
+// OpenAmounts are the amounts of a run's exceptions that are neither explained nor settled, and are there or absent.
+func (s *Store) OpenAmounts(ctx context.Context, run uint) (amounts []string, err error) {
+	err = s.reads.WithContext(ctx).Raw("SELECT amount FROM entries WHERE run_id = ? AND status IN ('open', 'in-progress') AND amount <> ''", run).Scan(&amounts).Error
+	return amounts, err
+}
+
+// Settled are how long it took until exceptions of a sieve were explained or settled, of those that were so in a span of time.
+func (s *Store) Settled(ctx context.Context, sieve uint, from, to time.Time) (list []time.Duration, err error) {
+	var rows []struct{ Opened, Settled time.Time }
+	err = s.reads.WithContext(ctx).Raw("SELECT opened, settled FROM exceptions WHERE sieve_id = ? AND settled > ? AND settled <= ?", sieve, from, to).Scan(&rows).Error
+	for _, r := range rows {
+		list = append(list, r.Settled.Sub(r.Opened))
+	}
+	return list, err
+}
+
+// SavedFilter is what a person looks for in reports again and again.
+type SavedFilter struct {
+	ID       uint
+	PersonID uint
+	Name     string
+	Query    string // as it stands in the address of a report
+	Created  time.Time
+}
+
+// SavedFilters lists a person's filters by name.
+func (s *Store) SavedFilters(ctx context.Context, person uint) (list []SavedFilter, err error) {
+	err = s.reads.WithContext(ctx).Where("person_id = ?", person).Order("name").Find(&list).Error
+	return list, err
+}
+
+// SaveFilter keeps a filter under a name; one that was kept under it is replaced.
+func (s *Store) SaveFilter(ctx context.Context, f SavedFilter) error {
+	return s.write(ctx, urgent, func(tx *gorm.DB) error {
+		return tx.Exec("INSERT INTO saved_filters (person_id, name, query, created) VALUES (?, ?, ?, ?) ON CONFLICT (person_id, name) DO UPDATE SET query = excluded.query",
+			f.PersonID, f.Name, f.Query, time.Now().UTC()).Error
+	})
+}
+
+// DropFilter forgets a filter.
+func (s *Store) DropFilter(ctx context.Context, person uint, name string) error {
+	return s.write(ctx, urgent, func(tx *gorm.DB) error {
+		done := tx.Where("person_id = ? AND name = ?", person, strings.TrimSpace(name)).Delete(&SavedFilter{})
+		if done.Error == nil && done.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return done.Error
+	})
+}
+
+// RunsOf lists the sealed runs of a sieve, the newest first.
+func (s *Store) RunsOf(ctx context.Context, sieve uint, limit int) (runs []Run, err error) {
+	err = s.reads.WithContext(ctx).Where("sieve_id = ? AND sealed = 1", sieve).Order("id DESC").Limit(limit).Find(&runs).Error
+	return runs, err
+}
