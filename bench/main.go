@@ -30,7 +30,7 @@ func main() {
 	binary := flag.String("twinsieve", "./twinsieve", "the program to measure")
 	memory := flag.String("memory", "", "memory budget to give to sift")
 	dir := flag.String("dir", "", "folder for the generated files (default: a temporary one)")
-	only := flag.String("only", "", "measure only this part: sift, rows or intake")
+	only := flag.String("only", "", "measure only this part: sift, rows, report or intake")
 	parse := flag.Bool("parse", false, "only parse the two files named; what the baseline does in a process of its own")
 	flag.Parse()
 	if *parse {
@@ -48,6 +48,9 @@ func main() {
 	}
 	if *only == "" || *only == "rows" {
 		rows(*dir, *binary, *records, *seed)
+	}
+	if *only == "" || *only == "report" {
+		reportBench(*dir, *binary, *seed)
 	}
 	if *only == "" || *only == "intake" {
 		large := filepath.Join(*dir, "large.csv")

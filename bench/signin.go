@@ -27,7 +27,7 @@ func signIn(out io.Reader) (c *client.Client, address string) {
 	must(lines.Err())
 	if link != "" {
 		c = client.New(address, "")
-		_, err := c.Enter(context.Background(), link, view.Welcome{Name: "bench", Password: "as fast as it goes"})
+		_, err := c.Enter(context.Background(), link, view.Welcome{Name: "ines", Password: "as fast as it goes"})
 		must(err)
 		made, err := c.MakeToken(context.Background(), view.NewToken{Label: "bench"})
 		must(err)

@@ -19,12 +19,13 @@ import (
 
 // following is what a run makes of its sieve's exceptions of before.
 type following struct {
-	rows    []store.Exception // those of before
-	marks   []again.Mark      // of each of them
-	marker  *again.Marker
-	of      []int          // by place of the run: which of them it is, or -1
-	changes []again.Change // by place of the run
-	since   *view.Since    // nil for the first run of a sieve
+	rows     []store.Exception // those of before
+	marks    []again.Mark      // of each of them
+	searches []string          // what a search of each of them looks through
+	marker   *again.Marker
+	of       []int          // by place of the run: which of them it is, or -1
+	changes  []again.Change // by place of the run
+	since    *view.Since    // nil for the first run of a sieve
 }
 
 // follow finds a sieve's exceptions of before again among the places of a run. places are those of exceptions.
@@ -121,7 +122,7 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 			}
 			mark := f.marker.Mark(e)
 			mark.Gone = row.Presence != "here"
-			f.rows, f.marks = append(f.rows, row.Exception), append(f.marks, mark)
+			f.rows, f.marks, f.searches = append(f.rows, row.Exception), append(f.marks, mark), append(f.searches, searchText(&shown))
 		}
 		return ctx.Err()
 	})
@@ -157,7 +158,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 		}
 		f.since.Counts[fates[i]]++
 		list = append(list, store.Found{Entry: store.Entry{Tray: row.Tray, Side: row.Side, Change: string(fates[i]), Status: row.Status, Owner: row.Owner, Reason: row.Reason,
-			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq}})
+			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq, Search: f.searches[b]}})
 	}
 	return list, nil
 }
@@ -169,7 +170,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 	if err != nil {
 		return store.Found{}, err
 	}
-	row := store.Entry{Tray: e.Tray.String(), Side: shown.Side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(shown.Key, " ")), Size: []byte{}}
+	row := store.Entry{Tray: e.Tray.String(), Side: shown.Side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(shown.Key, " ")), Size: []byte{}, Search: searchText(&shown)}
 	if b := f.of[place]; b >= 0 {
 		of := &f.rows[b]
 		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = of.ID, of.Status, of.Owner, of.Reason, of.Opened
@@ -185,7 +186,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}
-	return store.Found{Entry: row, Body: &store.EntryBody{Body: string(body), Search: searchText(&shown)}}, nil
+	return store.Found{Entry: row, Body: &store.EntryBody{Body: string(body)}}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

@@ -120,7 +120,9 @@ func (v *Service) Trend(ctx context.Context, name string) (*view.Trend, error) {
 		} else {
 			t.Trays[string(again.Absent)] += l.Entries
 		}
-		t.Ages[min(l.Runs, 3)] += l.Entries
+		// Its age is how many runs lie between the one that found it first and this one.
+		age := at[l.RunID] - slices.IndexFunc(runs, func(r store.Run) bool { return !r.Started.Before(l.Opened) })
+		t.Ages[min(max(age, 0), 3)] += l.Entries
 		if l.Status == store.StatusOpen || l.Status == store.StatusInProgress {
 			t.Open += l.Entries
 		}

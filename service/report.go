@@ -157,7 +157,7 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 	if err != nil {
 		return nil, err
 	}
-	rows, total, next, err := v.store.Entries(ctx, chosen)
+	rows, total, next, err := v.listed(ctx, r, chosen)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, view.Invalid.New(fmt.Sprintf("%q is no cursor of this list.", q.After))
 	}
@@ -173,6 +173,27 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 		page.Entries = append(page.Entries, *e)
 	}
 	return page, nil
+}
+
+// listed is a page of the entries that are chosen, from the desk or else from the data file.
+func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery) (page []store.Shown, total int64, next string, err error) {
+	d, err := v.desk(ctx, r)
+	if err != nil {
+		return nil, 0, "", err
+	}
+	if d == nil {
+		return v.store.Entries(ctx, q)
+	}
+	after, err := cursor(q.After)
+	if err != nil {
+		return nil, 0, "", store.ErrNotFound
+	}
+	seqs, total, more := d.page(&q, after)
+	if more {
+		next = strconv.FormatInt(seqs[len(seqs)-1], 10)
+	}
+	page, err = v.store.ShownEntries(ctx, r.row.ID, seqs)
+	return page, total, next, err
 }
 
 func storedEntry(row store.Shown) (*view.Entry, error) {

@@ -35,6 +35,7 @@ type Service struct {
 	slow    slowness
 	oneRun  oneAtATime
 	live    live
+	desks   desks
 	uploads uploads
 	matches matches
 
@@ -77,6 +78,7 @@ func New(s *store.Store, o Options) *Service {
 func (v *Service) Close() {
 	v.live.close()
 	v.jobs.close()
+	v.desks.ended.Wait()
 	v.uploads.close()
 }
 

@@ -85,6 +85,7 @@ func (v *Service) Sign(ctx context.Context, run uint, version int, s view.SignSt
 	if err != nil {
 		return nil, problem(err, runName(run))
 	}
+	v.desks.drop(run) // a report that is opened again shows what was done meanwhile
 	out := signOffOf(o)
 	v.tellOf(ctx, row.SieveID, "the report: "+out.Says, nil)
 	return out, nil

@@ -255,14 +255,21 @@ func (v *Service) SetReasons(ctx context.Context, r view.Reasons) (*view.Reasons
 
 // Tallies counts a report's entries by all that they can be chosen by.
 func (v *Service) Tallies(ctx context.Context, run uint) (*view.Tallies, error) {
-	if _, err := v.store.Run(ctx, run); err != nil {
-		return nil, problem(err, runName(run))
+	r, err := v.report(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	list := &view.Tallies{Tallies: []view.Tally{}}
+	if d, err := v.desk(ctx, r); err != nil || d != nil {
+		if d != nil {
+			list.Tallies = append(list.Tallies, d.tallies()...)
+		}
+		return list, err
 	}
 	rows, err := v.store.Tallies(ctx, run)
 	if err != nil {
 		return nil, err
 	}
-	list := &view.Tallies{Tallies: []view.Tally{}}
 	for _, row := range rows {
 		list.Tallies = append(list.Tallies, view.Tally(row))
 	}

@@ -23,9 +23,14 @@ func follow(tx *gorm.DB, run *Run) error {
 		`UPDATE entries SET status = 'settled' WHERE run_id = @run AND change = 'cleared'`,
 		`UPDATE exceptions SET tray = e.tray, side = e.side, presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
 			version = version + (exceptions.status <> e.status), changed_by = CASE WHEN exceptions.status <> e.status THEN '' ELSE changed_by END,
+			changed_seq = CASE WHEN exceptions.status <> e.status THEN (SELECT coalesce(max(seq), 0) + 1 FROM history) ELSE changed_seq END,
 			settled = CASE WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
 			status = e.status, amount = e.amount, size = e.size, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
 			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new'`,
+		// Reports of before show it, too, unless they are signed.
+		`UPDATE entries SET status = x.status FROM exceptions x WHERE x.id = exception_id AND x.status <> entries.status
+			AND exception_id IN (SELECT exception_id FROM entries WHERE run_id = @run AND change <> 'new')
+			AND run_id NOT IN (SELECT run_id FROM sign_offs WHERE state = 'signed')`,
 	} {
 		if err := tx.Exec(sql, map[string]any{"run": run.ID, "now": run.Finished}).Error; err != nil {
 			return err
@@ -112,8 +117,7 @@ func (q *EntryQuery) where(db *gorm.DB) *gorm.DB {
 		db = db.Where("entries.size <= ? AND entries.size <> X''", q.AtMost)
 	}
 	for _, word := range strings.Fields(strings.ToLower(q.Search)) {
-		like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(word) + "%"
-		db = db.Where(`EXISTS (SELECT 1 FROM entry_bodies b WHERE b.run_id = entries.body_run AND b.seq = entries.body_seq AND b.search LIKE ? ESCAPE '\')`, like)
+		db = db.Where("instr(entries.search, ?) > 0", word)
 	}
 	return db
 }
@@ -135,7 +139,8 @@ type Shown struct {
 	Attachments int
 }
 
-const shownColumns = `entries.*, b.body, coalesce(x.version, 0) AS version, coalesce(x.changed_by, '') AS changed_by, coalesce(x.changed_seq, 0) AS changed_seq,
+const shownColumns = `entries.run_id, entries.seq, entries.tray, entries.side, entries.change, entries.status, entries.owner, entries.reason, entries.exception_id,
+	entries.opened, entries.amount, entries.key_text, b.body, coalesce(x.version, 0) AS version, coalesce(x.changed_by, '') AS changed_by, coalesce(x.changed_seq, 0) AS changed_seq,
 	coalesce(x.comments, 0) AS comments, coalesce(x.attachments, 0) AS attachments`
 
 func (s *Store) shown(ctx context.Context) *gorm.DB {
@@ -146,7 +151,7 @@ func (s *Store) shown(ctx context.Context) *gorm.DB {
 // Entries returns a page of the entries chosen, how many are chosen altogether, and the cursor of the next page.
 func (s *Store) Entries(ctx context.Context, q EntryQuery) (page []Shown, total int64, next string, err error) {
 	chosen := func() *gorm.DB { return q.where(s.reads.WithContext(ctx).Table("entries")) }
-	if err = chosen().Count(&total).Error; err != nil {
+	if err = chosen().Count(&total).Error; err != nil || total == 0 {
 		return nil, 0, "", err
 	}
 	// The page's places first, so that bodies are read of these alone.
@@ -182,18 +187,8 @@ func (s *Store) Entries(ctx context.Context, q EntryQuery) (page []Shown, total 
 		seqs = seqs[:q.Limit]
 		next = strconv.FormatInt(seqs[q.Limit-1], 10)
 	}
-	var list []Shown
-	if err = s.shown(ctx).Where("entries.run_id = ? AND entries.seq IN ?", q.Run, seqs).Scan(&list).Error; err != nil {
-		return nil, 0, "", err
-	}
-	at := make(map[int64]int, len(list))
-	for i := range list {
-		at[list[i].Seq] = i
-	}
-	for _, seq := range seqs {
-		page = append(page, list[at[seq]])
-	}
-	return page, total, next, nil
+	page, err = s.ShownEntries(ctx, q.Run, seqs)
+	return page, total, next, err
 }
 
 // Entry returns one entry of a run.

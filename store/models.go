@@ -148,14 +148,14 @@ type Entry struct {
 	KeyText     string // the key, in lower case
 	BodyRun     uint   // the run and place whose body shows it
 	BodySeq     int64
+	Search      string // what a search looks through, in lower case
 }
 
 // EntryBody is an entry as people see it, with copies of the cells.
 type EntryBody struct {
-	RunID  uint   `gorm:"primaryKey;autoIncrement:false"`
-	Seq    int64  `gorm:"primaryKey;autoIncrement:false"`
-	Body   string // JSON
-	Search string // what a search looks through, in lower case
+	RunID uint   `gorm:"primaryKey;autoIncrement:false"`
+	Seq   int64  `gorm:"primaryKey;autoIncrement:false"`
+	Body  string // JSON
 }
 
 // The states of work on an exception.

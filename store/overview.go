@@ -56,7 +56,7 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 	if q.Sort == "amount" {
 		column, way, than = "size", " DESC", "<"
 	}
-	db := chosen().Select("exceptions.*, sieves.name AS sieve").Joins("JOIN sieves ON sieves.id = exceptions.sieve_id")
+	db := chosen().Select("exceptions.id")
 	if q.After != "" {
 		id, err := strconv.ParseUint(q.After, 10, 32)
 		if err != nil {
@@ -65,15 +65,20 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 		at := "(SELECT " + column + " FROM exceptions WHERE id = ?)"
 		db = db.Where("exceptions."+column+" "+than+" "+at+" OR exceptions."+column+" = "+at+" AND exceptions.id > ?", id, id, id)
 	}
-	if err = db.Order("exceptions." + column + way + ", exceptions.id").Limit(q.Limit + 1).Scan(&page).Error; err != nil {
+	var ids []uint
+	if err = db.Order("exceptions." + column + way + ", exceptions.id").Limit(q.Limit + 1).Scan(&ids).Error; err != nil {
 		return nil, 0, "", err
 	}
-	if len(page) > q.Limit {
-		page = page[:q.Limit]
-		next = strconv.FormatUint(uint64(page[q.Limit-1].ID), 10)
+	if len(ids) > q.Limit {
+		ids = ids[:q.Limit]
+		next = strconv.FormatUint(uint64(ids[q.Limit-1]), 10)
 	}
-	for i := range page {
+	page = make([]Overviewed, len(ids))
+	for i, id := range ids {
 		x := &page[i]
+		if err = s.reads.WithContext(ctx).Raw("SELECT x.*, s.name AS sieve FROM exceptions x JOIN sieves s ON s.id = x.sieve_id WHERE x.id = ?", id).Scan(x).Error; err != nil {
+			return nil, 0, "", err
+		}
 		if err = s.reads.WithContext(ctx).Raw("SELECT body FROM entry_bodies WHERE run_id = ? AND seq = ?", x.BodyRun, x.BodySeq).Scan(&x.Body).Error; err != nil {
 			return nil, 0, "", err
 		}
@@ -103,17 +108,14 @@ type TrendLine struct {
 	Tray    string
 	Change  string
 	Status  string
-	Runs    int // in how many runs before they were found
+	Opened  time.Time // when they were found first: as that run began
 	Entries int64
 }
 
-// Trend counts the entries of runs by tray, change, status and age in runs.
+// Trend counts the entries of runs by tray, change, status and when they were found first.
 func (s *Store) Trend(ctx context.Context, runs []uint) (list []TrendLine, err error) {
-	err = s.reads.WithContext(ctx).Raw(`SELECT e.run_id, e.tray, e.change, e.status, e.entries, e.runs FROM (
-		SELECT n.run_id, n.tray, n.change, n.status, count(*) AS entries,
-			(SELECT count(*) FROM runs r WHERE r.sieve_id = n.sieve_id AND r.sealed = 1 AND r.id >= n.opened_run AND r.id < n.run_id) AS runs
-		FROM (SELECT e.*, x.opened_run, x.sieve_id FROM entries e LEFT JOIN exceptions x ON x.id = e.exception_id WHERE e.run_id IN ?) n
-		GROUP BY n.run_id, n.tray, n.change, n.status, n.opened_run) e`, runs).Scan(&list).Error
+	err = s.reads.WithContext(ctx).Raw(`SELECT run_id, tray, change, status, opened, count(*) AS entries FROM entries WHERE run_id IN ?
+		GROUP BY run_id, tray, change, status, opened`, runs).Scan(&list).Error
 	return list, err
 }
 

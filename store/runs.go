@@ -72,8 +72,8 @@ func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
 				fresh = append(fresh, e)
 			}
 		}
-		err := insertMany(tx, "entry_bodies", "run_id, seq, body, search", len(bodies), func(i int) []any {
-			return []any{w.run.ID, bodies[i].Seq, bodies[i].Body, bodies[i].Search}
+		err := insertMany(tx, "entry_bodies", "run_id, seq, body", len(bodies), func(i int) []any {
+			return []any{w.run.ID, bodies[i].Seq, bodies[i].Body}
 		})
 		if err != nil {
 			return err
@@ -88,9 +88,9 @@ func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
 			return err
 		}
 		err = insertMany(tx, "entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, size, differs, key_text,
-			body_run, body_seq`, len(list), func(i int) []any {
+			body_run, body_seq, search`, len(list), func(i int) []any {
 			e := &list[i].Entry
-			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq}
+			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search}
 		})
 		if err == nil {
 			w.seq = seq

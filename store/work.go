@@ -68,17 +68,17 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 			return err
 		}
 		// What is as it is to be already is not changed.
-		sets, values, other := "", []any{}, tx.Model(&Exception{}).Select("id").Where("1 = 0")
+		sets, values, other := "", []any{}, tx.Where("1 = 0")
 		for _, part := range []struct {
 			column string
 			to     *string
 		}{{"status", change.Status}, {"owner", change.Owner}, {"reason", change.Reason}} {
 			if part.to != nil {
 				sets, values = sets+part.column+" = ?, ", append(values, *part.to)
-				other = other.Or("id IN (SELECT id FROM chosen) AND "+part.column+" <> ?", *part.to)
+				other = other.Or(part.column+" <> ?", *part.to)
 			}
 		}
-		if err := tx.Exec("DELETE FROM chosen WHERE id NOT IN (?)", other).Error; err != nil {
+		if err := tx.Exec("DELETE FROM chosen WHERE id NOT IN (?)", tx.Model(&Exception{}).Select("id").Where("id IN (SELECT id FROM chosen)").Where(other)).Error; err != nil {
 			return err
 		}
 		if err := tx.Raw("SELECT count(*) FROM chosen").Scan(&a.Items).Error; err != nil {
@@ -91,7 +91,7 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		if err := tx.Create(&a).Error; err != nil {
 			return err
 		}
-		err := tx.Exec(`INSERT INTO action_items SELECT ?, x.id, x.status, x.owner, x.reason, x.settled, x.version + 1 FROM exceptions x JOIN chosen c ON c.id = x.id`, a.ID).Error
+		err := tx.Exec(`INSERT INTO action_items SELECT ?, x.id, x.status, x.owner, x.reason, x.settled, x.version + 1 FROM chosen c CROSS JOIN exceptions x ON x.id = c.id`, a.ID).Error
 		if err != nil {
 			return err
 		}

@@ -1,0 +1,267 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"sync"
+
+	"twinsieve/core/again"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// A desk is what the entries of one report can be chosen and sorted by, in memory, so that a list costs a walk over it
+// rather than one over the data file. It catches up with what people change before each answer. While it is being laid out, and for reports
+// of more than mostOnDesk entries, lists are read from the data file.
+type desk struct {
+	run uint
+
+	mu     sync.RWMutex
+	seen   int64 // entry of the history up to which it is current
+	rows   []store.DeskRow
+	at     map[int64]int    // row by place in the report
+	orders map[string][]int // rows in the order of a sort
+}
+
+// The most entries of a report on a desk, and how many desks there are.
+const (
+	mostOnDesk = 2_000_000
+	desksKept  = 4
+)
+
+// desks are the reports that were looked at last.
+type desks struct {
+	mu     sync.Mutex
+	ready  []*desk // the newest last
+	laying map[uint]bool
+	ended  sync.WaitGroup
+}
+
+// drop forgets the desk of a report.
+func (d *desks) drop(run uint) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.ready = slices.DeleteFunc(d.ready, func(one *desk) bool { return one.run == run })
+}
+
+// desk returns the desk of a report, current, or nil while there is none. Then one is laid out for the next who asks.
+func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
+	v.desks.mu.Lock()
+	at := slices.IndexFunc(v.desks.ready, func(d *desk) bool { return d.run == r.row.ID })
+	if at < 0 {
+		if v.desks.laying == nil {
+			v.desks.laying = map[uint]bool{}
+		}
+		if lay := !v.desks.laying[r.row.ID]; lay {
+			v.desks.laying[r.row.ID] = true
+			v.desks.ended.Go(func() { v.lay(r.row.ID) })
+		}
+		v.desks.mu.Unlock()
+		return nil, nil
+	}
+	d := v.desks.ready[at]
+	v.desks.ready = append(slices.Delete(v.desks.ready, at, at+1), d)
+	v.desks.mu.Unlock()
+	newest, err := v.store.NewestEvent(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d.mu.RLock()
+	current := d.seen >= newest.Seq
+	d.mu.RUnlock()
+	if current {
+		return d, nil
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	changed, err := v.store.DeskChanges(ctx, r.row.ID, d.seen)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range changed {
+		row := &d.rows[d.at[c.Seq]]
+		row.Status, row.Owner, row.Reason = c.Status, c.Owner, c.Reason
+	}
+	if len(changed) > 0 {
+		delete(d.orders, "status")
+		delete(d.orders, "owner")
+	}
+	d.seen = max(d.seen, newest.Seq)
+	return d, nil
+}
+
+// lay lays out a desk.
+func (v *Service) lay(run uint) {
+	defer func() {
+		v.desks.mu.Lock()
+		delete(v.desks.laying, run)
+		v.desks.mu.Unlock()
+	}()
+	newest, err := v.store.NewestEvent(v.jobs.all)
+	if err != nil {
+		return // the lists are read from the data file, and say so
+	}
+	rows, err := v.store.DeskRows(v.jobs.all, run, mostOnDesk)
+	if err != nil || rows == nil {
+		return
+	}
+	d := &desk{run: run, seen: newest.Seq, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{}}
+	for i := range rows {
+		d.at[rows[i].Seq] = i
+	}
+	v.desks.mu.Lock()
+	defer v.desks.mu.Unlock()
+	if v.desks.ready = append(v.desks.ready, d); len(v.desks.ready) > desksKept {
+		v.desks.ready = v.desks.ready[1:]
+	}
+}
+
+// chooser decides whether a row is chosen by a query.
+func chooser(q *store.EntryQuery) func(*store.DeskRow) bool {
+	words := strings.Fields(strings.ToLower(q.Search))
+	in := func(list []string, one string) bool { return len(list) == 0 || slices.Contains(list, one) }
+	var seqs map[int64]bool
+	if len(q.Seqs) > 0 {
+		seqs = map[int64]bool{}
+		for _, s := range q.Seqs {
+			seqs[s] = true
+		}
+	}
+	return func(r *store.DeskRow) bool {
+		if len(q.Changes) == 0 && !again.Change(r.Change).Here() || !in(q.Changes, r.Change) || !in(q.Trays, r.Tray) || !in(q.Status, r.Status) {
+			return false
+		}
+		if seqs != nil && !seqs[r.Seq] || q.Owner != nil && r.Owner != *q.Owner || q.Reason != nil && r.Reason != *q.Reason {
+			return false
+		}
+		if q.Differs > 0 && r.Differs&(1<<(min(q.Differs, store.MostDiffers)-1)) == 0 {
+			return false
+		}
+		if q.AtLeast != nil && r.Size < string(q.AtLeast) || q.AtMost != nil && (r.Size > string(q.AtMost) || r.Size == "") {
+			return false
+		}
+		for _, w := range words {
+			if !strings.Contains(r.Search, w) {
+				return false
+			}
+		}
+		return true
+	}
+}
+
+// order is the rows in the order of a sort, ascending, of equal ones in the order of the report.
+func (d *desk) order(sort string) []int {
+	d.mu.RLock()
+	order := d.orders[sort]
+	d.mu.RUnlock()
+	if order != nil {
+		return order
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	order = make([]int, len(d.rows))
+	for i := range order {
+		order[i] = i
+	}
+	by := func(a, b *store.DeskRow) int { return 0 }
+	switch sort {
+	case "key":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.KeyText, b.KeyText) }
+	case "amount":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Size, b.Size) }
+	case "tray":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Tray, b.Tray) }
+	case "status":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Status, b.Status) }
+	case "owner":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Owner, b.Owner) }
+	case "age":
+		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Opened, b.Opened) }
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return by(&d.rows[a], &d.rows[b]) })
+	d.orders[sort] = order
+	return order
+}
+
+// page returns the places of a page of the entries that a query chooses, how many are chosen altogether, and the cursor of the next page.
+func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64, more bool) {
+	order := d.order(q.Sort)
+	d.mu.RLock()
+	defer d.mu.RUnlock()
+	wanted := chooser(q)
+	begun := after == 0
+	step := func(i int) {
+		row := &d.rows[i]
+		if wanted(row) {
+			total++
+			if begun {
+				if len(seqs) < q.Limit {
+					seqs = append(seqs, row.Seq)
+				} else {
+					more = true
+				}
+			}
+		}
+		begun = begun || row.Seq == after
+	}
+	if !q.Desc {
+		for _, i := range order {
+			step(i)
+		}
+		return seqs, total, more
+	}
+	if q.Sort == "" || q.Sort == "place" {
+		for n := range order {
+			step(order[len(order)-1-n])
+		}
+		return seqs, total, more
+	}
+	// The greatest first, and of equal ones those that come first in the report.
+	for end := len(order); end > 0; {
+		start := end - 1
+		for start > 0 && d.alike(q.Sort, order[start-1], order[end-1]) {
+			start--
+		}
+		for _, i := range order[start:end] {
+			step(i)
+		}
+		end = start
+	}
+	return seqs, total, more
+}
+
+// alike reports whether two rows are equal in what they are sorted by.
+func (d *desk) alike(sort string, a, b int) bool {
+	x, y := &d.rows[a], &d.rows[b]
+	switch sort {
+	case "key":
+		return x.KeyText == y.KeyText
+	case "amount":
+		return x.Size == y.Size
+	case "tray":
+		return x.Tray == y.Tray
+	case "status":
+		return x.Status == y.Status
+	case "owner":
+		return x.Owner == y.Owner
+	}
+	return x.Opened == y.Opened
+}
+
+// tallies counts the rows by what they can be chosen by.
+func (d *desk) tallies() (list []view.Tally) {
+	d.mu.RLock()
+	defer d.mu.RUnlock()
+	counts := map[view.Tally]int64{}
+	for i := range d.rows {
+		r := &d.rows[i]
+		counts[view.Tally{Tray: r.Tray, Change: r.Change, Status: r.Status, Owner: r.Owner, Reason: r.Reason}]++
+	}
+	for t, n := range counts {
+		t.Entries = n
+		list = append(list, t)
+	}
+	return list
+}

@@ -1,0 +1,82 @@
+package store
+
+import (
+	"context"
+	"strings"
+)
+
+// DeskRow is what an entry of a report can be chosen and sorted by.
+type DeskRow struct {
+	Seq     int64
+	Tray    string
+	Change  string
+	Status  string
+	Owner   string
+	Reason  string
+	Opened  string // as the data file writes times, which is ordered as they are
+	Size    string
+	Differs int64
+	KeyText string
+	Search  string
+}
+
+// DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
+func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, error) {
+	var n int64
+	if err := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", run).Count(&n).Error; err != nil || n > most {
+		return nil, err
+	}
+	rows, err := s.reads.WithContext(ctx).Raw(`SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, differs, key_text, search
+		FROM entries WHERE run_id = ? ORDER BY seq`, run).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	list := make([]DeskRow, 0, n)
+	same := map[string]string{} // the few texts that stand in many rows, each once in memory
+	one := func(text string) string {
+		if kept, ok := same[text]; ok {
+			return kept
+		}
+		text = strings.Clone(text)
+		same[text] = text
+		return text
+	}
+	for rows.Next() {
+		var r DeskRow
+		var size []byte
+		if err := rows.Scan(&r.Seq, &r.Tray, &r.Change, &r.Status, &r.Owner, &r.Reason, &r.Opened, &size, &r.Differs, &r.KeyText, &r.Search); err != nil {
+			return nil, err
+		}
+		r.Size = string(size)
+		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened = one(r.Tray), one(r.Change), one(r.Status), one(r.Owner), one(r.Reason), one(r.Opened)
+		list = append(list, r)
+	}
+	return list, rows.Err()
+}
+
+// DeskChanges are the entries of a run whose exceptions have been changed since an entry of the history, as they are now. These are few, and
+// the report may be long, so it is they that are gone through.
+func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []DeskRow, err error) {
+	err = s.reads.WithContext(ctx).Raw(`SELECT e.seq, e.status, e.owner, e.reason FROM exceptions x INDEXED BY exceptions_changed
+		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? WHERE x.changed_seq > ?`, run, since).Scan(&list).Error
+	return list, err
+}
+
+// ShownEntries returns entries of a run by their places, in the order asked for.
+func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (page []Shown, err error) {
+	var list []Shown
+	if err = s.shown(ctx).Where("entries.run_id = ? AND entries.seq IN ?", run, seqs).Scan(&list).Error; err != nil {
+		return nil, err
+	}
+	at := make(map[int64]int, len(list))
+	for i := range list {
+		at[list[i].Seq] = i
+	}
+	for _, seq := range seqs {
+		if i, ok := at[seq]; ok {
+			page = append(page, list[i])
+		}
+	}
+	return page, nil
+}
