@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -62,24 +63,31 @@ func runDemo(ctx context.Context, out io.Writer, address string, v *service.Serv
 		}
 		return link, nil
 	}
-	c := client.New(address, "")
-	link, err := enter(demo.People[0])
+	var people []*client.Client
+	for _, p := range demo.People {
+		link, err := enter(p)
+		if err != nil {
+			return err
+		}
+		c := client.New(address, "")
+		if _, err := c.Enter(ctx, link, view.Welcome{}); err != nil {
+			return fromService(err)
+		}
+		people = append(people, c)
+	}
+	run, err := fillDemo(ctx, people, scenario)
 	if err != nil {
 		return err
 	}
-	if _, err := c.Enter(ctx, link, view.Welcome{}); err != nil {
-		return fromService(err)
-	}
-	run, err := fillDemo(ctx, c, scenario)
-	if err != nil {
-		return err
-	}
-	if err := c.SignOut(ctx); err != nil {
-		return fromService(err)
+	for _, c := range people {
+		if err := c.SignOut(ctx); err != nil {
+			return fromService(err)
+		}
 	}
 	fmt.Fprintf(out, "%s\n\n", run.Summary.Verdict)
 	for _, p := range demo.People {
-		if link, err = enter(p); err != nil {
+		link, err := enter(p)
+		if err != nil {
 			return err
 		}
 		fmt.Fprintf(out, "Enter once as %-11s %-9s %s%s?then=/reports/%d\n", p.FullName+",", p.Role+":", address, link, run.ID)
@@ -89,28 +97,44 @@ func runDemo(ctx context.Context, out io.Writer, address string, v *service.Serv
 }
 
 // fillDemo loads the demo's record sets and runs its sieves, where that has not been done yet. It returns the run to look at.
-func fillDemo(ctx context.Context, c *client.Client, scenario *demo.Scenario) (run view.Run, err error) {
+func fillDemo(ctx context.Context, people []*client.Client, scenario *demo.Scenario) (run view.Run, err error) {
+	c := people[0]
 	runs, err := c.Runs(ctx, "", 100)
 	if err != nil {
 		return run, fromService(err)
 	}
 	if len(runs.Runs) == 0 {
-		for _, set := range []struct {
-			name, file string
-			text       []byte
-		}{{demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog}, {demo.Invoices, demo.InvoicesFile, scenario.Invoices}, {demo.Receipts, demo.ReceiptsFile, scenario.Receipts}} {
-			job, err := c.LoadFile(ctx, set.name, set.file, bytes.NewReader(set.text), view.Recipe{})
+		load := func(name, file string, text []byte) error {
+			job, err := c.LoadFile(ctx, name, file, bytes.NewReader(text), view.Recipe{})
 			if err == nil {
 				_, err = c.Wait(ctx, job, nil)
 			}
-			if err != nil {
-				return run, fromService(err)
-			}
+			return fromService(err)
+		}
+		err := errors.Join(load(demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog), load(demo.Invoices, demo.InvoicesFile, scenario.Invoices),
+			load(demo.Receipts, demo.ReceiptsFile, scenario.Receipts))
+		if err != nil {
+			return run, err
 		}
 		for _, text := range [][]byte{demo.Payments, demo.Billing} {
 			if err := defineAndRun(ctx, c, text); err != nil {
 				return run, err
 			}
+		}
+		// The month comes again, corrected, and then with the next month in it; in between, people work on what was found.
+		for n, round := range scenario.Later {
+			if err := workInDemo(ctx, people, n); err != nil {
+				return run, fromService(err)
+			}
+			if err := errors.Join(load(demo.ServiceLog, demo.ServiceLogFile, round.ServiceLog), load(demo.Invoices, demo.InvoicesFile, round.Invoices)); err != nil {
+				return run, err
+			}
+			if err := runAgain(ctx, c, "Berth billing"); err != nil {
+				return run, err
+			}
+		}
+		if err := workInDemo(ctx, people, len(scenario.Later)); err != nil {
+			return run, fromService(err)
 		}
 		// A chain of three sets: the invoices that have a service in the log become a record set, which is held against the bank's
 		// receipts.
@@ -147,9 +171,62 @@ func defineAndRun(ctx context.Context, c *client.Client, text []byte) error {
 	if _, err := c.CreateSieve(ctx, d); err != nil {
 		return fromService(err)
 	}
-	job, err := c.Run(ctx, d.Name)
+	return runAgain(ctx, c, d.Name)
+}
+
+func runAgain(ctx context.Context, c *client.Client, sieve string) error {
+	job, err := c.Run(ctx, sieve)
 	if err == nil {
 		_, err = c.Wait(ctx, job, nil)
 	}
 	return fromService(err)
+}
+
+// workInDemo does in the newest billing report what its people do there after a round: take some exceptions on, explain small ones, settle
+// others, and speak about one.
+func workInDemo(ctx context.Context, people []*client.Client, round int) error {
+	c := people[0]
+	runs, err := c.Runs(ctx, "", 1)
+	if err != nil {
+		return err
+	}
+	run := runs.Runs[0].ID
+	do := func(q client.Query, status, owner, reason string) error {
+		page, err := c.Entries(ctx, run, q)
+		if err != nil || len(page.Entries) == 0 {
+			return err
+		}
+		change := view.BulkChange{Seen: page.Seen}
+		for _, e := range page.Entries {
+			change.Entries = append(change.Entries, e.ID)
+		}
+		change.Status = &status
+		if owner != "" {
+			change.Owner = &owner
+		}
+		if reason != "" {
+			change.Reason = &reason
+		}
+		_, err = c.ChangeEntries(ctx, run, q, change)
+		return err
+	}
+	tam, ines := demo.People[1].Name, demo.People[0].Name
+	if err := errors.Join(
+		do(client.Query{Tray: "differing", AtMost: "1", Limit: 100}, "explained", tam, "rounding"),
+		do(client.Query{Tray: "surplus", Status: []string{"open"}, Limit: 3}, "in-progress", tam, "billed twice"),
+		do(client.Query{Tray: "missing", Status: []string{"open"}, Sort: "amount", Desc: true, Limit: 4}, "in-progress", ines, ""),
+		do(client.Query{Tray: "unkeyed", Status: []string{"open"}, Limit: 2}, "explained", ines, "keying mistake"),
+	); err != nil {
+		return err
+	}
+	page, err := c.Entries(ctx, run, client.Query{Tray: "differing", Status: []string{"open"}, Sort: "amount", Desc: true, Limit: 1})
+	if err != nil || len(page.Entries) == 0 || round > 0 && page.Entries[0].Work.Comments > 0 {
+		return err
+	}
+	for n, text := range demo.Conversation {
+		if _, err := people[n%2].Comment(ctx, run, page.Entries[0].ID, text); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -62,6 +62,12 @@ var People = []Person{
 	{"lio.brandt", "Lio Brandt", "reader"},
 }
 
+// Conversation is what is said about the largest difference.
+var Conversation = []string{
+	"The pilot station bills a second tug here; our log has one. @tam.okoro, was there a second one on that call?",
+	"The berth book of that day says one tug only. I have asked the station for their slip.",
+}
+
 // Person is somebody who works in the demo.
 type Person struct{ Name, FullName, Role string }
 

@@ -40,12 +40,17 @@ var routeRoles = map[string][4]bool{
 	"getCrosswalk": forReaders, "exportCrosswalk": forReaders, "listRuns": forReaders, "getRun": forReaders, "listEntries": forReaders, "getEntry": forReaders,
 	"exportEntries": forReaders, "listJobs": forReaders, "getJob": forReaders, "cancelJob": forReaders, "followJob": forReaders,
 
+	"getTallies": forReaders, "listActions": forReaders, "getConversation": forReaders, "getAttachment": forReaders, "followReport": forReaders, "getSignOff": forReaders,
+	"listPending": forReaders, "getTrend": forReaders, "listReasons": forReaders, "listFilters": forReaders, "saveFilter": forReaders, "dropFilter": forReaders,
+
+	"changeEntry": forAnalysts, "changeEntries": forAnalysts, "undoAction": forAnalysts, "comment": forAnalysts, "attach": forAnalysts, "signReport": forAnalysts,
+
 	"loadSet": forAnalysts, "upload": forAnalysts, "dropUpload": forAnalysts, "listFolder": forAnalysts, "listConnections": forAnalysts, "getConnection": forAnalysts,
 	"listTables": forAnalysts, "preview": forAnalysts, "loadSnapshot": forAnalysts, "reloadSet": forAnalysts, "computeColumns": forAnalysts, "deleteSet": forAnalysts,
 	"createSieve": forAnalysts, "changeSieve": forAnalysts, "deleteSieve": forAnalysts, "pairByHand": forAnalysts, "decideKeys": forAnalysts,
 	"importCrosswalk": forAnalysts, "takeBack": forAnalysts, "startRun": forAnalysts,
 
-	"createConnection": forAdmins, "changeConnection": forAdmins, "deleteConnection": forAdmins, "addPerson": forAdmins, "changePerson": forAdmins, "invitePerson": forAdmins,
+	"createConnection": forAdmins, "changeConnection": forAdmins, "deleteConnection": forAdmins, "addPerson": forAdmins, "changePerson": forAdmins, "invitePerson": forAdmins, "setReasons": forAdmins,
 }
 
 // TestRouteRoles asks every route of the OpenAPI document as nobody, reader, analyst and admin. What is asked for is not there, so that
@@ -78,8 +83,8 @@ func TestRouteRoles(t *testing.T) {
 			if stated[view.Role(op.Role)] != want {
 				t.Errorf("%s says that it is for %s, and the table says otherwise", op.ID, op.Role)
 			}
-			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999").Replace(path)
-			for _, name := range []string{"name", "upload", "connection", "job", "code", "person"} {
+			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999", "{action}", "999", "{file}", "999").Replace(path)
+			for _, name := range []string{"name", "upload", "connection", "job", "code", "person", "filter"} {
 				address = strings.ReplaceAll(address, "{"+name+"}", "nothing-of-the-kind")
 			}
 			for i, token := range callers {

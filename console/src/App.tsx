@@ -9,6 +9,8 @@ import { Mark } from './parts/Glyph';
 import { KeyBox } from './parts/KeyBox';
 import { Activity } from './pages/Activity';
 import { CrosswalkPage } from './pages/Crosswalk';
+import { Exceptions } from './pages/Exceptions';
+import { TrendPage } from './pages/Trend';
 import { Enter } from './pages/Enter';
 import { NearMatches } from './pages/Near';
 import { Report } from './pages/Report';
@@ -40,6 +42,7 @@ const pages = [
   ['/sets', 'Record sets'],
   ['/sieves', 'Sieves'],
   ['/reports', 'Reports'],
+  ['/exceptions', 'All exceptions'],
   ['/activity', 'Activity'],
   ['/settings', 'Settings'],
 ] as const;
@@ -125,6 +128,8 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) 
           <Route path="/reports" element={<Reports />} />
           <Route path="/reports/:run" element={<Report />} />
           <Route path="/activity" element={<Activity />} />
+          <Route path="/exceptions" element={<Exceptions />} />
+          <Route path="/sieves/of/:name/trend" element={<TrendPage />} />
           <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
         </Routes>

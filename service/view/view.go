@@ -127,7 +127,7 @@ type Run struct {
 type Since struct {
 	Run    uint                   `json:"run" description:"Id of the run before."`
 	Number int                    `json:"number" description:"Its number within the sieve."`
-	Counts map[again.Change]int64 `json:"counts" description:"How many are new, still-open, changed, returned, cleared and absent."`
+	Counts map[again.Change]int64 `json:"counts" nullable:"false" description:"How many are new, still-open, changed, returned, cleared and absent."`
 }
 
 // Runs is a page of runs, the newest first.

@@ -153,7 +153,7 @@ type TrendRun struct {
 	Run     uint             `json:"run"`
 	Number  int              `json:"number"`
 	At      time.Time        `json:"at"`
-	Trays   map[string]int64 `json:"trays" description:"Exceptions by tray."`
+	Trays   map[string]int64 `json:"trays" nullable:"false" description:"Exceptions by tray."`
 	Ages    []int64          `json:"ages" nullable:"false" description:"Exceptions found first in this run, one run before, two, and three or more."`
 	Open    int64            `json:"open" description:"Of them, those neither explained nor settled."`
 	Amount  string           `json:"amount" description:"What those that are open add on the way from the left total to the right one, sizes added up whatever their signs."`

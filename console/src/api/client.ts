@@ -62,6 +62,13 @@ export type Connection = Schemas['Connection'];
 export type Person = Schemas['Person'];
 export type Token = Schemas['Token'];
 export type Invited = Schemas['Invited'];
+export type Work = Schemas['Work'];
+export type WorkChange = Schemas['ApiEntryChange'];
+export type Done = Schemas['Done'];
+export type SignStep = Schemas['ApiSignRequest'];
+export type ReportChange = Schemas['ReportChange'];
+export type Pending = Schemas['Pending'];
+export type TrendRun = Schemas['TrendRun'];
 export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,

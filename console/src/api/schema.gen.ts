@@ -3045,7 +3045,7 @@ export interface components {
             /** @description How many are new, still-open, changed, returned, cleared and absent. */
             counts: {
                 [key: string]: number;
-            } | null;
+            };
             /** @description Its number within the sieve. */
             number: number;
             /** @description Id of the run before. */
@@ -3282,7 +3282,7 @@ export interface components {
             /** @description Exceptions by tray. */
             trays: {
                 [key: string]: number;
-            } | null;
+            };
         };
         TriedColumn: {
             /** @description Character of the expression at which it is wrong, counted from 1. */

@@ -6,6 +6,8 @@ import { Fault } from '../parts/Fault';
 import { change, count } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
+import { Talk } from '../report/Talk';
+import { Work } from '../report/Work';
 import { Total } from '../parts/Total';
 import { WayLines } from '../parts/WayLines';
 
@@ -39,7 +41,8 @@ function lines(run: Run): Line[] {
 }
 
 /** The entry named by id, both sides aligned field by field; nothing while the id is empty. */
-export function EntryDrawer({ run, id, close }: { run: Run; id: string; close: () => void }) {
+export function EntryDrawer(p: { run: Run; id: string; signed: boolean; close: () => void }) {
+  const { run, id, close } = p;
   const entry = useQuery({
     queryKey: ['entry', run.id, id],
     enabled: id !== '',
@@ -51,7 +54,7 @@ export function EntryDrawer({ run, id, close }: { run: Run; id: string; close: (
     <Drawer
       open={id !== ''}
       onClose={close}
-      size={620}
+      size={660}
       title={
         entry.data && (
           <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
@@ -62,12 +65,19 @@ export function EntryDrawer({ run, id, close }: { run: Run; id: string; close: (
       }
     >
       <Fault error={entry.error} />
-      {entry.data && <Aligned run={run} entry={entry.data} />}
+      {entry.data?.work && (
+        <Work key={id} run={run} entry={{ ...entry.data, work: entry.data.work }} signed={p.signed} />
+      )}
+      {entry.data && (
+        <Aligned run={run} entry={entry.data}>
+          {entry.data.work && entry.data.work.exception > 0 && <Talk key={id} run={run} entry={id} signed={p.signed} />}
+        </Aligned>
+      )}
     </Drawer>
   );
 }
 
-function Aligned({ run, entry }: { run: Run; entry: Entry }) {
+function Aligned({ run, entry, children }: { run: Run; entry: Entry; children?: React.ReactNode }) {
   const [left, right] = run.sides;
   const all = lines(run);
   const list = entry.group ? all.filter((l) => l.role) : all; // of several records the other columns say nothing together
@@ -133,16 +143,12 @@ function Aligned({ run, entry }: { run: Run; entry: Entry }) {
           {!entry.accepted.holds && <span className="dim">(taken back since)</span>}
         </p>
       )}
+      {children}
       <h2 style={{ marginTop: 16 }}>How it came here</h2>
       <p className="dim" style={{ margin: 0 }}>
         {entry.reason}
       </p>
       <Traced run={run} entry={entry} />
-      {entry.status && (
-        <p>
-          <span className="chip">{entry.status}</span>
-        </p>
-      )}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { Button, Input, Table, type TableColumnType } from 'antd';
+import { Button, Table, type TableColumnType } from 'antd';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
@@ -15,7 +15,14 @@ import { HeldLines } from '../parts/HeldLines';
 import { Repeated } from '../parts/Repeated';
 import { Total } from '../parts/Total';
 import { Trays } from '../parts/Trays';
+import { useMay, useMe } from '../api/people';
+import { useLive } from '../api/work';
 import { ByHand, type Chosen } from '../report/ByHand';
+import { Filters, Search } from '../report/Filters';
+import { addressOf, changeSays, changeWords, choosing, queryOf, statusWords } from '../report/query';
+import { SignOff, useSignOff } from '../report/SignOff';
+import { SinceBar } from '../report/SinceBar';
+import { WorkBar } from '../report/WorkBar';
 import { WhyNot } from '../report/WhyNot';
 import { EntryDrawer } from './EntryDrawer';
 
@@ -32,14 +39,20 @@ function ReportOf({ run }: { run: Run }) {
   const navigate = useNavigate();
   const firstTray = run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ?? 'matched';
   const tray = params.get('tray') ?? firstTray;
-  const search = params.get('search') ?? '';
   const go = (part: Record<string, string>) =>
     setParams((now) => {
       const next = new URLSearchParams({ ...Object.fromEntries(now), ...part });
       for (const [name, value] of [...next]) if (!value) next.delete(name);
       return next;
     });
-  const [chosen, setChosen] = useState<Chosen>({ left: [], right: [] });
+  const [picked, setPicked] = useState<Entry[]>([]);
+  const chosen: Chosen = {
+    left: picked.filter((e) => byHand.includes(e.tray) && e.side === 'left').map(numberOf),
+    right: picked.filter((e) => byHand.includes(e.tray) && e.side === 'right').map(numberOf),
+  };
+  const me = useMe();
+  const told = useLive(run.id, me.data?.name);
+  const signed = useSignOff(run.id).data?.state === 'signed';
   const s = run.summary;
   const lonely = s.trays.some((t) => ['missing', 'orphaned', 'unkeyed'].includes(t.tray) && t.entries > 0);
   const [left, right] = run.sides;
@@ -55,7 +68,8 @@ function ReportOf({ run }: { run: Run }) {
           </h1>
           <p className="say">
             <Link to={`/sieves/of/${encodeURIComponent(run.sieve)}`}>{run.sieve}</Link> · run {run.number} ·{' '}
-            {when(run.finished)} ·{' '}
+            {when(run.finished)}
+            {run.by && ` by ${run.by}`} ·{' '}
             <span className="l">
               {left.set} snapshot {left.snapshot}
             </span>{' '}
@@ -82,6 +96,17 @@ function ReportOf({ run }: { run: Run }) {
           <details className="say">
             <summary>What pairs with what</summary>
             {run.sentence}
+            <br />
+            {run.sides.map((side, i) => (
+              <span key={i} className={i === 0 ? 'l' : 'r'}>
+                {side.set}, snapshot {side.snapshot} from {side.source}, content{' '}
+                <span className="mono" title={side.hash}>
+                  {side.hash.slice(0, 16)}
+                </span>
+                <br />
+              </span>
+            ))}
+            Version {run.version} of the sieve.
           </details>
         </div>
         <div className="acts">
@@ -97,6 +122,15 @@ function ReportOf({ run }: { run: Run }) {
           <HandOver what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
+      <SinceBar
+        run={run}
+        chosen={params.get('change') ?? ''}
+        choose={(change) => go({ change, tray: change ? 'all' : '' })}
+      />
+      <SignOff run={run} />
+      <p className="told" role="status">
+        {told}
+      </p>
       <HeldLines held={left.held ?? []} of={left.set} />
       <HeldLines held={right.held ?? []} of={right.set} />
       {s.keys.inOrder > 0 && (
@@ -105,22 +139,20 @@ function ReportOf({ run }: { run: Run }) {
           equal contents were paired first, the rest in content order.
         </p>
       )}
-      <Trays summary={s} chosen={tray} choose={(chosen) => go({ tray: chosen })} />
+      <Trays
+        summary={s}
+        chosen={tray}
+        choose={(chosen) => go({ tray: chosen, ...(exceptional(chosen) ? {} : plain) })}
+      />
       {s.balance.map((b) => (
         <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
       ))}
       {s.keys.repeated.some((n) => n > 0) && <RepeatedOf run={run.id} />}
-      <ByHand run={run} chosen={chosen} clear={() => setChosen({ left: [], right: [] })} />
-      <Entries
-        chosen={chosen}
-        choose={setChosen}
-        run={run}
-        tray={tray}
-        search={search}
-        setSearch={(text) => go({ search: text })}
-        open={(e) => go({ entry: e.id })}
-      />
-      <EntryDrawer run={run} id={params.get('entry') ?? ''} close={() => go({ entry: '' })} />
+      {chosen.left.length + chosen.right.length <= 20 && (
+        <ByHand run={run} chosen={chosen} clear={() => setPicked([])} />
+      )}
+      <Entries picked={picked} pick={setPicked} run={run} tray={tray} params={params} go={go} signed={signed} />
+      <EntryDrawer run={run} id={params.get('entry') ?? ''} signed={signed} close={() => go({ entry: '' })} />
     </>
   );
 }
@@ -143,71 +175,78 @@ function RepeatedOf({ run }: { run: number }) {
   );
 }
 
-type EntriesProps = {
-  run: Run;
-  tray: string;
-  search: string;
-  setSearch: (text: string) => void;
-  open: (entry: Entry) => void;
-  chosen: Chosen;
-  choose: (chosen: Chosen) => void;
-};
-
 /** The trays whose records can be paired by hand. */
 const byHand = ['missing', 'orphaned', 'surplus', 'unkeyed'];
 
+/** Whether a tray, or all of them, holds exceptions, which can be narrowed and worked on. */
+const exceptional = (tray: string) => tray !== 'matched' && tray !== 'excluded';
+
+/** What is left out of an address when records are looked at that are no exceptions. */
+const plain = Object.fromEntries(choosing.filter((n) => n !== 'tray' && n !== 'search').map((n) => [n, '']));
+
 const numberOf = (e: Entry) => (e.side === 'left' ? e.left?.number : e.right?.number) ?? 0;
 
-function Entries({ run, tray, search, setSearch, open, chosen, choose }: EntriesProps) {
-  const [typed, setTyped] = useState(search);
-  const [shown, setShown] = useState(search);
-  if (shown !== search) {
-    // The address has changed, by a search or by the browser's back button.
-    setShown(search);
-    setTyped(search);
-  }
+function Entries(p: {
+  run: Run;
+  tray: string;
+  params: URLSearchParams;
+  go: (part: Record<string, string>) => void;
+  picked: Entry[];
+  pick: (entries: Entry[]) => void;
+  signed: boolean;
+}) {
+  const { run, tray, params } = p;
+  const may = useMay('analyst');
+  const query = queryOf(params, tray);
   const entries = useInfiniteQuery({
-    queryKey: ['entries', run.id, tray, search],
+    queryKey: ['entries', run.id, query],
     initialPageParam: '',
     placeholderData: keepPreviousData,
     queryFn: async ({ pageParam, signal }) =>
       (
         await answer(
           api.GET('/api/v1/runs/{run}/entries', {
-            params: {
-              path: { run: run.id },
-              query: { tray: tray as 'matched', search: search || undefined, after: pageParam || undefined, limit: 50 },
-            },
+            params: { path: { run: run.id }, query: { ...query, after: pageParam || undefined, limit: 50 } },
             signal,
           }),
         )
       ).data,
     getNextPageParam: (page) => page.next,
   });
-  const rows = entries.data?.pages.flatMap((p) => p.entries) ?? [];
+  const rows = entries.data?.pages.flatMap((page) => page.entries) ?? [];
   const total = entries.data?.pages[0]?.total ?? 0;
   const found = total < 0 ? `${count(rows.length)} found so far` : count(total);
-  const filter = new URLSearchParams({ tray, ...(search && { search }) });
+  const name = tray === 'all' ? 'all trays' : tray;
+  const change = params.get('change');
   return (
     <section className="panel">
       <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
         <h2 style={{ margin: 0, display: 'flex', gap: 6 }}>
-          <Glyph tray={tray} /> {tray}
+          {tray !== 'all' && <Glyph tray={tray} />} {name}
+          {change && `, ${changeWords[change] ?? change}`}
           <small aria-live="polite">{found}</small>
         </h2>
         <div className="acts">
-          <Input.Search
-            aria-label="Search in the cells of both sides"
-            placeholder="search in the cells of both sides"
-            allowClear
-            value={typed}
-            onChange={(event) => setTyped(event.target.value)}
-            onSearch={setSearch}
-            style={{ width: 300 }}
-          />
-          <HandOver what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={filter} />
+          {exceptional(tray) && tray !== 'all' && (
+            <Button type="text" onClick={() => p.go({ tray: 'all' })}>
+              All trays
+            </Button>
+          )}
+          <Search value={params.get('search') ?? ''} tell={(text) => p.go({ search: text })} />
+          <HandOver what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={addressOf(query)} />
         </div>
       </div>
+      {exceptional(tray) && <Filters run={run} params={params} go={p.go} />}
+      {exceptional(tray) && may && !p.signed && (
+        <WorkBar
+          run={run}
+          query={query}
+          total={total}
+          seen={entries.data?.pages[0]?.seen ?? 0}
+          chosen={p.picked.map((e) => e.id)}
+          clear={() => p.pick([])}
+        />
+      )}
       <Fault error={entries.error} />
       <Table
         size="small"
@@ -216,28 +255,24 @@ function Entries({ run, tray, search, setSearch, open, chosen, choose }: Entries
         loading={entries.isPending && !entries.error}
         dataSource={rows}
         rowSelection={
-          byHand.includes(tray)
+          exceptional(tray)
             ? {
-                selectedRowKeys: rows
-                  .filter((e) => chosen[e.side as 'left' | 'right']?.includes(numberOf(e)))
-                  .map((e) => e.id),
-                onChange: (_, selected) => {
-                  // What is chosen in other trays stays.
-                  const next = { left: [...chosen.left], right: [...chosen.right] };
-                  for (const side of ['left', 'right'] as const) {
-                    const here = rows.filter((e) => e.side === side).map(numberOf);
-                    const now = selected.filter((e) => e?.side === side).map(numberOf);
-                    next[side] = [...next[side].filter((n) => !here.includes(n)), ...now];
-                  }
-                  choose(next);
-                },
-                getCheckboxProps: (e) => ({ 'aria-label': `choose ${e.side} record ${numberOf(e)}` }),
+                selectedRowKeys: p.picked.map((e) => e.id),
+                preserveSelectedRowKeys: true, // what is chosen in other trays stays
+                onChange: (_, selected) => p.pick(selected.filter(Boolean)),
+                getCheckboxProps: (e) => ({
+                  'aria-label': e.side === 'both' ? `choose pair ${e.id}` : `choose ${e.side} record ${numberOf(e)}`,
+                }),
               }
             : undefined
         }
-        columns={columnsOf(run, tray, open)}
+        columns={columnsOf(run, tray, (e) => p.go({ entry: e.id }))}
         scroll={{ x: 'max-content' }}
-        locale={{ emptyText: search ? 'Nothing here holds all of these words.' : `No record of this run is ${tray}.` }}
+        locale={{
+          emptyText: choosing.some((n) => n !== 'tray' && params.get(n))
+            ? 'Nothing here is of this kind.'
+            : `No record of this run is ${name}.`,
+        }}
       />
       {entries.hasNextPage && (
         <Button
@@ -270,6 +305,41 @@ function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableC
       ),
     },
   ];
+  if (exceptional(tray)) {
+    if (run.since)
+      list.push({
+        title: 'since then',
+        key: 'change',
+        render: (_, e) =>
+          e.work && (
+            <span className={`mark ${e.work.change}`} title={changeSays[e.work.change]}>
+              {changeWords[e.work.change]}
+            </span>
+          ),
+      });
+    list.push(
+      {
+        title: 'status',
+        key: 'status',
+        render: (_, e) => <span className={`chip ${e.status}`}>{statusWords[e.status ?? ''] ?? e.status}</span>,
+      },
+      { title: 'owner', key: 'owner', render: (_, e) => e.work?.owner },
+      {
+        title: '',
+        key: 'said',
+        render: (_, e) => {
+          const n = (e.work?.comments ?? 0) + (e.work?.attachments ?? 0);
+          return (
+            n > 0 && (
+              <span className="dim" title={`${n} in the conversation`}>
+                ✎{n}
+              </span>
+            )
+          );
+        },
+      },
+    );
+  }
   const paired = pairs.includes(tray);
   fields.forEach((f, i) => {
     const names = [f.left, f.right ?? f.left];
@@ -311,7 +381,5 @@ function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableC
       });
   });
   list.push({ title: 'why', key: 'why', render: (_, e) => <span className="dim">{e.reason}</span> });
-  if (tray !== 'matched' && tray !== 'excluded')
-    list.push({ title: 'status', key: 'status', render: (_, e) => <span className="chip">{e.status}</span> });
   return list;
 }

@@ -8,6 +8,7 @@ import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { ConnectionForm, kinds } from '../settings/ConnectionForm';
 import { People } from '../settings/People';
+import { Reasons } from '../settings/Reasons';
 import { Tried } from '../settings/Tried';
 import { You } from '../settings/You';
 
@@ -22,6 +23,7 @@ export function Settings() {
       <h1 style={{ marginBottom: 12 }}>Settings</h1>
       <You />
       {may && <People />}
+      {may && <Reasons />}
       {works && <Connections may={may} />}
     </>
   );

@@ -1,0 +1,101 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button, Input } from 'antd';
+import { useState } from 'react';
+import { answer, api, type Run, type SignStep } from '../api/client';
+import { useMay, useMe } from '../api/people';
+import { Fault } from '../parts/Fault';
+
+export const useSignOff = (run: number) =>
+  useQuery({
+    queryKey: ['signoff', run],
+    queryFn: async () => (await answer(api.GET('/api/v1/runs/{run}/sign-off', { params: { path: { run } } }))).data,
+  });
+
+/** How far a report is on its way to being signed, and the next step on it. */
+export function SignOff({ run }: { run: Run }) {
+  const queries = useQueryClient();
+  const may = useMay('analyst');
+  const me = useMe();
+  const state = useSignOff(run.id);
+  const [note, setNote] = useState('');
+  const [asking, setAsking] = useState<SignStep['step']>();
+  const [failed, setFailed] = useState<unknown>();
+  const s = state.data;
+  if (!s) return <Fault error={state.error} />;
+  async function go(step: SignStep['step']) {
+    setFailed(undefined);
+    try {
+      await answer(
+        api.PUT('/api/v1/runs/{run}/sign-off', {
+          params: { path: { run: run.id }, header: { 'If-Match': `"${s?.version ?? 0}"` } },
+          body: { step, note },
+        }),
+      );
+      setNote('');
+      setAsking(undefined);
+    } catch (error) {
+      setFailed(error);
+    }
+    for (const key of ['signoff', 'entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
+  }
+  const own = s.preparer === me.data?.name;
+  return (
+    <section className={`signoff ${s.state}`} aria-label="Sign-off">
+      <span>{s.says}</span>
+      {may && (
+        <span className="acts">
+          {asking ? (
+            <>
+              <Input
+                size="small"
+                autoFocus
+                aria-label="why"
+                placeholder="why?"
+                style={{ width: 300 }}
+                value={note}
+                onChange={(event) => setNote(event.target.value)}
+                onPressEnter={() => note && void go(asking)}
+              />
+              <Button size="small" type="primary" disabled={!note.trim()} onClick={() => void go(asking)}>
+                {asking === 'reopen' ? 'Reopen it' : 'Send it back'}
+              </Button>
+              <Button size="small" type="text" onClick={() => setAsking(undefined)}>
+                Leave it
+              </Button>
+            </>
+          ) : (
+            <>
+              {s.state === 'draft' && (
+                <Button size="small" onClick={() => void go('submit')}>
+                  Submit for signing
+                </Button>
+              )}
+              {s.state === 'submitted' && (
+                <>
+                  <Button
+                    size="small"
+                    type="primary"
+                    disabled={own}
+                    title={own ? 'Another person signs it.' : undefined}
+                    onClick={() => void go('sign')}
+                  >
+                    Sign
+                  </Button>
+                  <Button size="small" onClick={() => setAsking('send-back')}>
+                    Send back…
+                  </Button>
+                </>
+              )}
+              {s.state === 'signed' && (
+                <Button size="small" onClick={() => setAsking('reopen')}>
+                  Reopen…
+                </Button>
+              )}
+            </>
+          )}
+        </span>
+      )}
+      <Fault error={failed} />
+    </section>
+  );
+}
