@@ -25,7 +25,7 @@ from the service's folder or from a database is read from there again.`,
 				return err
 			}
 			c := root.client()
-			source, drop, err := again(cmd, c, args[0], args[1:])
+			source, drop, err := loadedAgain(cmd, c, args[0], args[1:])
 			if err != nil {
 				return err
 			}
@@ -52,8 +52,8 @@ from the service's folder or from a database is read from there again.`,
 	return cmd
 }
 
-// again sends the files that a set is loaded from again: as a stack, where it is one. drop forgets them.
-func again(cmd *cobra.Command, c *client.Client, set string, files []string) (source view.SourceRef, drop func(error), err error) {
+// loadedAgain sends the files that a set is loaded from again: as a stack, where it is one. drop forgets them.
+func loadedAgain(cmd *cobra.Command, c *client.Client, set string, files []string) (source view.SourceRef, drop func(error), err error) {
 	drop = func(error) {}
 	if len(files) == 0 {
 		return source, drop, nil

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/core/again"
 	"twinsieve/service/view"
 )
 
@@ -53,6 +54,16 @@ func printRun(p *printer, run *view.Run, status bool) error {
 			for _, h := range s.Held {
 				fmt.Fprintf(p.out, "    %s\n", heldLine(&h))
 			}
+		}
+		if run.By != "" {
+			fmt.Fprintf(p.out, "  run by %s\n", run.By)
+		}
+		if since := run.Since; since != nil {
+			var parts []string
+			for _, c := range again.All {
+				parts = append(parts, fmt.Sprintf("%s %s", p.count(since.Counts[c]), strings.ReplaceAll(string(c), "-", " ")))
+			}
+			fmt.Fprintf(p.out, "  since run %d: %s\n", since.Number, strings.Join(parts, ", "))
 		}
 		fmt.Fprintln(p.out)
 		p.summary(&run.Summary, run.Sides[0].Set, run.Sides[1].Set)
@@ -121,7 +132,7 @@ func newReport(root *rootFlags) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if q.Tray == "" && q.Search == "" {
+			if !narrowed(&q) {
 				return printRun(p, &run, true)
 			}
 			page, err := c.Entries(cmd.Context(), run.ID, q)
@@ -137,8 +148,8 @@ func newReport(root *rootFlags) *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&q.Tray, "tray", "", "show the entries of this tray")
-	cmd.Flags().StringVar(&q.Search, "search", "", "show the entries that hold each of these words in some cell")
+	chooseFlags(cmd, &q)
+	orderFlags(cmd, &q)
 	cmd.Flags().IntVar(&q.Limit, "limit", 20, "how many entries")
 	cmd.Flags().StringVar(&q.After, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&list, "list", false, "list the runs")
@@ -173,7 +184,11 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 		}
 		headings = append(headings, l, r)
 	}
+	worked := len(page.Entries) > 0 && page.Entries[0].Work != nil
 	headings = append(headings, "reason")
+	if worked {
+		headings = append(headings, "since then", "status", "owner", "entry")
+	}
 	var rows [][]string
 	for i := range page.Entries {
 		e := &page.Entries[i]
@@ -193,7 +208,11 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 				row = append(row, cell)
 			}
 		}
-		rows = append(rows, append(row, e.Reason))
+		row = append(row, e.Reason)
+		if worked {
+			row = append(row, string(e.Work.Change), e.Status, e.Work.Owner, e.ID)
+		}
+		rows = append(rows, row)
 	}
 	if err := p.rows(headings, rows, page); err != nil {
 		return err
@@ -251,8 +270,8 @@ func newExport(root *rootFlags) *cobra.Command {
 				return err
 			}
 			if look.comparison != "" {
-				if q.Tray != "" || q.Search != "" {
-					return wrongRequest("--comparison hands over rows, and --tray and --search choose entries of the report; leave out one of them")
+				if narrowed(&q) {
+					return wrongRequest("--comparison hands over rows, and --tray, --search and the like choose entries of the report; leave out one of them")
 				}
 				return exportRows(cmd, c, look, args, out, form)
 			}
@@ -266,8 +285,7 @@ func newExport(root *rootFlags) *cobra.Command {
 			return toFile(cmd, out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, form, w) })
 		},
 	}
-	cmd.Flags().StringVar(&q.Tray, "tray", "", "only the entries of this tray (default: all exceptions)")
-	cmd.Flags().StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
+	chooseFlags(cmd, &q)
 	cmd.Flags().StringVar(&out, "out", "", "the file to write, in the format of its ending (default: standard output)")
 	exportFlags(cmd, &format, &exact)
 	look.add(cmd, root)
