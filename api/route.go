@@ -40,7 +40,9 @@ const (
 )
 
 // routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
-func routes(v *service.Service) []route { return slices.Concat(dataRoutes(v), workRoutes(v), peopleRoutes(v)) }
+func routes(v *service.Service) []route {
+	return slices.Concat(dataRoutes(v), workRoutes(v), peopleRoutes(v))
+}
 
 // maxBody is the most that a JSON request may have.
 const maxBody = 4 << 20
@@ -153,6 +155,9 @@ func download[In any](who view.Role, path, id, summary, produces string, h func(
 			media = produces + "; charset=utf-8"
 		}
 		c.Header("Content-Type", media)
+		if out.History != "" {
+			c.Header("Twinsieve-History", out.History)
+		}
 		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": out.Name}))
 		if err := out.Write(c.Writer); err != nil {
 			// The head is out, so all that can still be said is that the file is not whole.

@@ -106,7 +106,8 @@ type setExportRequest struct {
 
 type exportRequest struct {
 	entriesRequest
-	format
+	Format string `query:"format" json:"-" enum:"csv,tsv,xlsx,json,ndjson,parquet,arrow,html,pdf" description:"Format of the file; CSV where not stated. xlsx, html and pdf are the whole report with the entries chosen."`
+	Exact  bool   `query:"exact" json:"-" description:"For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula."`
 }
 
 type sievePath struct {

@@ -15,21 +15,22 @@ import (
 )
 
 // exportFlags are the options of everything that hands a file over.
-func exportFlags(cmd *cobra.Command, format *string, exact *bool) {
-	cmd.Flags().StringVar(format, "format", "", "format: "+strings.Join(outform.Names, ", ")+" (default: the file's ending, else csv)")
+func exportFlags(cmd *cobra.Command, format *string, exact *bool, others ...string) {
+	cmd.Flags().StringVar(format, "format", "", "format: "+strings.Join(slices.Concat(outform.Names, others), ", ")+" (default: the file's ending, else csv)")
 	cmd.Flags().BoolVar(exact, "exact", false, "for programs: in CSV and TSV, set nothing before texts that a spreadsheet would run")
 }
 
-// formatOf is the format that is stated, or that a file's ending says.
-func formatOf(format, file string, exact bool) (client.Format, error) {
+// formatOf is the format that is stated, or that a file's ending says: one of those of lists, or of others.
+func formatOf(format, file string, exact bool, others ...string) (client.Format, error) {
+	names := slices.Concat(outform.Names, others)
 	if format == "" {
 		format = strings.TrimPrefix(strings.ToLower(filepath.Ext(file)), ".")
-		if !slices.Contains(outform.Names, format) {
+		if !slices.Contains(names, format) {
 			format = outform.CSV
 		}
 	}
-	if !slices.Contains(outform.Names, format) {
-		return client.Format{}, wrongRequest("--format %q is not a format that is written; write one of %s", format, strings.Join(outform.Names, ", "))
+	if !slices.Contains(names, format) {
+		return client.Format{}, wrongRequest("--format %q is not a format that is written; write one of %s", format, strings.Join(names, ", "))
 	}
 	return client.Format{Name: format, Exact: exact}, nil
 }

@@ -250,6 +250,9 @@ func shownCell(p *printer, r *view.Record, column int) string {
 	return *r.Cells[column]
 }
 
+// documents are the formats of a whole report, beside those of lists.
+var documents = []string{"html", "pdf"}
+
 func newExport(root *rootFlags) *cobra.Command {
 	q := client.Query{}
 	look := &lookFlags{}
@@ -260,18 +263,22 @@ func newExport(root *rootFlags) *cobra.Command {
 		Short: "Hand over a report's entries, or the rows of a comparison, as a file",
 		Example: `  twinsieve export "Berth billing" --out exceptions.xlsx
   twinsieve export 3 --tray missing > missing.csv
+  twinsieve export "Berth billing" --out report.pdf
   twinsieve export "Berth billing" --comparison full --no-partner "(no partner)" --out all.xlsx`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: root.completeSieves,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c := root.client()
-			form, err := formatOf(format, out, exact)
+			form, err := formatOf(format, out, exact, documents...)
 			if err != nil {
 				return err
 			}
 			if look.comparison != "" {
 				if narrowed(&q) {
 					return wrongRequest("--comparison hands over rows, and --tray, --search and the like choose entries of the report; leave out one of them")
+				}
+				if slices.Contains(documents, form.Name) {
+					return wrongRequest("rows are not handed over as %s; a report is. Leave out --comparison", form.Name)
 				}
 				return exportRows(cmd, c, look, args, out, form)
 			}
@@ -287,7 +294,7 @@ func newExport(root *rootFlags) *cobra.Command {
 	}
 	chooseFlags(cmd, &q)
 	cmd.Flags().StringVar(&out, "out", "", "the file to write, in the format of its ending (default: standard output)")
-	exportFlags(cmd, &format, &exact)
+	exportFlags(cmd, &format, &exact, documents...)
 	look.add(cmd, root)
 	return cmd
 }

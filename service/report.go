@@ -330,21 +330,25 @@ func (v *Service) withAcceptance(ctx context.Context, e *view.Entry) error {
 
 // Export is a hand-over ready to be written.
 type Export struct {
-	Name  string // of the file
-	Type  string // media type; "": what the route says
-	Write func(io.Writer) error
+	Name    string // of the file
+	Type    string // media type; "": what the route says
+	History string // newest entry of the history that the hand-over states; "": it states none
+	Write   func(io.Writer) error
 }
 
-// Export prepares the entries that a query chooses for handing over in a format, CSV where none is named. All that could be
+// Export prepares the entries that a query chooses for handing over in a format, CSV where none is named; as a workbook, a page or a PDF
+// it is the whole report with these entries. All that could be
 // wrong with the request is wrong now, before anything is written. Exact sets nothing before texts that a spreadsheet
 // would run.
 func (v *Service) Export(ctx context.Context, run uint, q Query, format string, exact bool) (*Export, error) {
-	format, err := checkFormat(format)
+	r, err := v.report(ctx, run)
 	if err != nil {
 		return nil, err
 	}
-	r, err := v.report(ctx, run)
-	if err != nil {
+	if format == documentSheet || format == documentPage || format == documentPDF {
+		return v.exportDocument(ctx, r, q, format)
+	}
+	if format, err = checkFormat(format); err != nil {
 		return nil, err
 	}
 	q.Limit = 1000
@@ -352,24 +356,39 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 	if err != nil {
 		return nil, err
 	}
+	history, err := v.newestStated(ctx)
+	if err != nil {
+		return nil, err
+	}
+	o, err := v.store.SignOff(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	state := signOffOf(o).Says
 	part := "exceptions"
 	if q.Tray != "" {
 		part = q.Tray
 	}
 	layout := handover.NewLayout(r.plan)
-	return &Export{Name: fmt.Sprintf("%s run %d %s.%s", r.head.Sieve, r.head.Number, part, format), Type: outform.MediaType(format), Write: func(w io.Writer) error {
-		out, err := outform.New(format, w, layout.Typed(), outform.Options{Exact: exact})
+	columns := layout.Typed()
+	for _, name := range slices.Concat(workColumns, []string{"sign-off", "history"}) {
+		for slices.ContainsFunc(columns, func(c outform.Column) bool { return c.Name == name }) {
+			name += "'"
+		}
+		columns = append(columns, outform.Column{Name: name, Number: name == "moves the balance by"})
+	}
+	return &Export{Name: fmt.Sprintf("%s run %d %s.%s", r.head.Sieve, r.head.Number, part, format), Type: outform.MediaType(format), History: history, Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
 		if err != nil {
 			return err
 		}
 		var row []string
 		var cells []record.Cell
-		err = v.eachEntry(ctx, r, q, first, func(_ *view.Entry, e *exception.Entry) (err error) {
+		err = v.eachEntry(ctx, r, q, first, func(shown *view.Entry, e *exception.Entry) (err error) {
+			work := workRow(shown)
 			row, err = layout.Rows(e, row, func(row []string) error {
-				cells = cells[:0]
-				for _, text := range row {
-					cells = append(cells, record.Cell{Text: text})
-				}
+				cells = textCells(textCells(textCells(cells[:0], row...), work...), state, history)
+				work[4] = "" // of a group that has several rows, it is counted once
 				return out.Write(cells)
 			})
 			return err

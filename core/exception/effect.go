@@ -10,10 +10,11 @@ import (
 )
 
 // Effect is what an entry adds on the way from the left total of an amount to the right one: the right amount less the left
-// one, where a side without a record adds nothing, and neither does a blank. ok is false where an amount cannot be read, or where a group
-// has more records than are listed and the amount is none of its compared fields.
+// one, where a side without a record adds nothing, and neither does a blank or what cannot be read. So the effects of all entries add up
+// to the steps of the balance. ok is false where there is no amount that can be read, or where a group has more records than are listed and
+// the amount is none of its compared fields.
 func Effect(plan *sieve.Plan, e *Entry, amount int) (effect decimal.Decimal, ok bool) {
-	value := plan.Amounts[amount].Value
+	value, unread := plan.Amounts[amount].Value, false
 	if e.Group != nil {
 		for i, f := range plan.Fields {
 			if totals := e.Fields[i].Totals; f.Value == value && totals != [2]string{} {
@@ -35,8 +36,9 @@ func Effect(plan *sieve.Plan, e *Entry, amount int) (effect decimal.Decimal, ok 
 		for _, r := range records {
 			switch v := reader.Cell([]byte(r.Cells[plan.Values[value].Column[s]].Content())); v.State {
 			case reading.Unreadable:
-				return effect, false
+				unread = true
 			case reading.Text:
+				ok = true
 				if s == tray.Left {
 					effect = effect.Sub(exact.Decimal(v.Text))
 				} else {
@@ -45,5 +47,5 @@ func Effect(plan *sieve.Plan, e *Entry, amount int) (effect decimal.Decimal, ok 
 			}
 		}
 	}
-	return effect, true
+	return effect, ok || !unread
 }

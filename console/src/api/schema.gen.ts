@@ -5387,8 +5387,8 @@ export interface operations {
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
                 limit?: number;
-                /** @description Format of the file; CSV where not stated. */
-                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow";
+                /** @description Format of the file; CSV where not stated. xlsx, html and pdf are the whole report with the entries chosen. */
+                format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow" | "html" | "pdf";
                 /** @description For programs: in CSV and TSV nothing is set before texts that a spreadsheet would run as a formula. */
                 exact?: boolean;
             };

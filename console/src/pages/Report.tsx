@@ -119,7 +119,7 @@ function ReportOf({ run }: { run: Run }) {
           <Button onClick={() => void navigate(`/reports/${run.id}/rows`)} role="link">
             Rows
           </Button>
-          <HandOver what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
+          <HandOver report what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
       <SinceBar
@@ -233,7 +233,7 @@ function Entries(p: {
             </Button>
           )}
           <Search value={params.get('search') ?? ''} tell={(text) => p.go({ search: text })} />
-          <HandOver what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={addressOf(query)} />
+          <HandOver report what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={addressOf(query)} />
         </div>
       </div>
       {exceptional(tray) && <Filters run={run} params={params} go={p.go} />}

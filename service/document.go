@@ -1,0 +1,431 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"twinsieve/core/again"
+	"twinsieve/core/agree"
+	"twinsieve/core/exception"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/tray"
+	"twinsieve/service/handover"
+	"twinsieve/service/paper"
+	"twinsieve/service/summary"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// The formats in which a report is handed over as a document.
+const (
+	documentSheet = "xlsx"
+	documentPage  = "html"
+	documentPDF   = "pdf"
+)
+
+// How many entries a document lists; of more it says how many they are.
+var mostListed = map[string]int64{documentPage: 20_000, documentPDF: 5_000}
+
+// mostUnexceptional is how many matched or excluded entries get a sheet of a workbook.
+const mostUnexceptional = 100_000
+
+// document draws up what a hand-over of a report says, but for its entries.
+func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Document, error) {
+	o, err := v.store.SignOff(ctx, r.row.ID)
+	if err != nil {
+		return nil, err
+	}
+	state := signOffOf(o)
+	history, err := v.newestStated(ctx)
+	if err != nil {
+		return nil, err
+	}
+	h := r.head
+	by := store.ActorOf(ctx).Name
+	d := &paper.Document{Title: fmt.Sprintf("%s, run %d (report %d)", h.Sieve, h.Number, h.ID), Verdict: h.Summary.Verdict, Signed: state.Says, Frozen: o.State == store.ReportSigned,
+		History: history, Made: fmt.Sprintf("Handed over on %s by %s", time.Now().UTC().Format("2 January 2006 15:04 UTC"), by)}
+	if h.Since != nil {
+		d.SinceRun = fmt.Sprintf("Since run %d", h.Since.Number)
+		for _, c := range again.All {
+			d.Since = append(d.Since, paper.Fact{Name: strings.ReplaceAll(string(c), "-", " "), Text: summary.Number(h.Since.Counts[c])})
+		}
+	}
+	fact := func(name, format string, args ...any) {
+		d.Facts = append(d.Facts, paper.Fact{Name: name, Text: fmt.Sprintf(format, args...)})
+	}
+	fact("definition", "%s", h.Sentence)
+	fact("version of the sieve", "%d", h.Version)
+	for s, side := range h.Sides {
+		fact(tray.Side(s).String(), "%s, snapshot %d, from %s: %s records, %s rejected lines; content %s", side.Set, side.Snapshot, side.Source, summary.Number(side.Records), summary.Number(side.Rejects), side.Hash)
+		for _, held := range side.Held {
+			holds := "does not hold"
+			if held.Holds {
+				holds = "holds"
+			}
+			fact("control figure of "+side.Set, "%s: stated %s (%s), found %s: %s", held.What, held.Stated, held.From, held.Found, holds)
+		}
+	}
+	ran := h.By
+	if ran == "" {
+		ran = "the service"
+	}
+	fact("run", "by %s, finished %s", ran, h.Finished.UTC().Format("2 January 2006 15:04 UTC"))
+	s := &h.Summary
+	fact("keys", "%s different keys, %s of them on both sides; repeated on the left %s, on the right %s; %s", summary.Number(s.Keys.All), summary.Number(s.Keys.Shared),
+		summary.Number(s.Keys.Repeated[0]), summary.Number(s.Keys.Repeated[1]), s.Relation)
+	if s.Crosswalk.Version > 0 {
+		fact("crosswalk", "version %d, %d paired by hand", s.Crosswalk.Version, s.Crosswalk.Hand)
+	}
+	if narrowed := q.says(); narrowed != "" {
+		fact("entries listed", "%s", narrowed)
+	}
+	accounted := "every record is accounted for"
+	if !s.Accounted {
+		accounted = "THE BALANCE DOES NOT CLOSE"
+	}
+	fact("records", "%s left and %s right; %s", summary.Number(s.Records[0]), summary.Number(s.Records[1]), accounted)
+	places := 0
+	if len(s.Balance) > 0 {
+		for _, side := range s.Balance[0].Trays {
+			for _, amount := range side {
+				_, fraction, _ := strings.Cut(amount, ".")
+				places = max(places, len(fraction))
+			}
+		}
+	}
+	for _, t := range s.Trays {
+		one := paper.Tray{Name: t.Tray.String(), Lines: summary.Number(t.Entries)}
+		for _, side := range tray.Sides {
+			if !t.Tray.On(side) {
+				continue
+			}
+			one.Records[side] = summary.Number(t.Records[side])
+			if len(s.Balance) > 0 {
+				one.Amounts[side] = paper.Grouped(s.Balance[0].Trays[side][t.Tray], places)
+			}
+		}
+		d.Trays = append(d.Trays, one)
+	}
+	fills := map[tray.Tray]string{tray.Excluded: "line", tray.Unkeyed: "grey", tray.Matched: "matched", tray.Differing: "differing", tray.Missing: "left", tray.Orphaned: "right"}
+	for _, b := range s.Balance {
+		one := paper.Balance{Name: b.Name, Closes: "does not close"}
+		if b.Closes {
+			one.Closes = "closes to the last digit"
+		}
+		one.Steps = append(one.Steps, paper.Step{Label: h.Sides[0].Set, Change: b.Left, Fill: "left", Total: true})
+		for _, step := range b.Steps {
+			if step.Change == "0" {
+				continue
+			}
+			label, fill := step.Tray.String(), fills[step.Tray]
+			if step.Tray == tray.Matched {
+				label = "tolerance"
+			}
+			if fill == "" {
+				fill = step.Side
+			}
+			one.Steps = append(one.Steps, paper.Step{Label: label, Change: step.Change, Fill: fill})
+		}
+		one.Steps = append(one.Steps, paper.Step{Label: h.Sides[1].Set, Change: b.Right, Fill: "right", Total: true})
+		d.Balances = append(d.Balances, one)
+		for side, n := range b.Unreadable {
+			if n > 0 {
+				d.Notes = append(d.Notes, fmt.Sprintf("%s: amounts that cannot be read are in no total; %s has %s.", b.Name, h.Sides[side].Set, summary.Number(n)))
+			}
+			if b.Blank[side] > 0 {
+				d.Notes = append(d.Notes, fmt.Sprintf("%s: blank amounts count as zero; %s has %s.", b.Name, h.Sides[side].Set, summary.Number(b.Blank[side])))
+			}
+		}
+	}
+	return d, nil
+}
+
+// says tells what a query chooses, and nothing where it chooses all exceptions.
+func (q *Query) says() string {
+	var parts []string
+	add := func(name, value string) {
+		if value != "" {
+			parts = append(parts, name+" "+value)
+		}
+	}
+	add("tray", q.Tray)
+	var changes []string
+	for _, c := range q.Change {
+		changes = append(changes, string(c))
+	}
+	add("since the run before", strings.Join(changes, ", "))
+	add("status", strings.Join(q.Status, ", "))
+	add("owner", q.Owner)
+	add("reason", q.Reason)
+	add("differing in", q.Differs)
+	add("amount at least", q.AtLeast)
+	add("amount at most", q.AtMost)
+	add("holding", q.Search)
+	if len(parts) == 0 {
+		return ""
+	}
+	return "only those with " + strings.Join(parts, "; ")
+}
+
+// traysOf are the trays that a query chooses entries of.
+func (q *Query) traysOf() (list []tray.Tray) {
+	for _, t := range tray.All {
+		if q.Tray == "" && t.Exception() || slices.Contains(strings.Split(q.Tray, ","), t.String()) {
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
+// exportDocument prepares a report, with the entries that a query chooses, as a document.
+func (v *Service) exportDocument(ctx context.Context, r *report, q Query, format string) (*Export, error) {
+	if _, err := v.Entries(ctx, r.row.ID, q); err != nil { // whatever is wrong with the query is wrong now
+		return nil, err
+	}
+	d, err := v.document(ctx, r, &q)
+	if err != nil {
+		return nil, err
+	}
+	out := &Export{Name: fmt.Sprintf("%s run %d.%s", r.head.Sieve, r.head.Number, format), History: d.History}
+	if format == documentSheet {
+		out.Type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+		out.Write = func(w io.Writer) error { return v.writeWorkbook(ctx, r, q, d, w) }
+		return out, nil
+	}
+	if err := v.listSections(ctx, r, q, d, mostListed[format]); err != nil {
+		return nil, err
+	}
+	out.Type = map[string]string{documentPage: "text/html; charset=utf-8", documentPDF: "application/pdf"}[format]
+	out.Write = func(w io.Writer) error {
+		if format == documentPDF {
+			return paper.PDF(w, d)
+		}
+		return paper.HTML(w, d)
+	}
+	return out, nil
+}
+
+// listSections fills in a document's entries, of each tray the first ones.
+func (v *Service) listSections(ctx context.Context, r *report, q Query, d *paper.Document, most int64) error {
+	h := r.head
+	for _, t := range q.traysOf() {
+		part := q
+		part.Tray, part.Limit = t.String(), 1000
+		section := paper.Section{Tray: t.String(), Columns: []paper.Column{{Name: "key"}}}
+		for _, f := range h.Definition.Compare {
+			left, right := f.On()
+			decimal := f.As == "decimal"
+			section.Columns = append(section.Columns, paper.Column{Name: left, Side: "left", Number: decimal}, paper.Column{Name: right, Side: "right", Number: decimal})
+		}
+		section.Columns = append(section.Columns, paper.Column{Name: "why", Wide: true})
+		if t.Exception() {
+			section.Columns = append(section.Columns, paper.Column{Name: "moves the balance by", Number: true}, paper.Column{Name: "since then"}, paper.Column{Name: "status"}, paper.Column{Name: "owner"}, paper.Column{Name: "reason"})
+		}
+		for more := true; more; {
+			page, err := v.Entries(ctx, r.row.ID, part)
+			if err != nil {
+				return err
+			}
+			if section.All = page.Total; page.Total < 0 {
+				section.All = h.Summary.Tray(t).Entries
+			}
+			for i := range page.Entries {
+				if most--; most < 0 {
+					break
+				}
+				section.Rows = append(section.Rows, v.printed(r, &page.Entries[i]))
+			}
+			part.After, more = page.Next, page.Next != "" && most > 0
+		}
+		if section.All > 0 {
+			d.Sections = append(d.Sections, section)
+		}
+	}
+	return nil
+}
+
+// printed is the row of an entry in a document for reading.
+func (v *Service) printed(r *report, e *view.Entry) []string {
+	cell := func(rec *view.Record, column int) string {
+		switch {
+		case rec == nil:
+			return "–"
+		case rec.Cells[column] == nil || strings.TrimSpace(*rec.Cells[column]) == "":
+			return "(blank)"
+		}
+		return *rec.Cells[column]
+	}
+	key := slices.Clone(e.Key)
+	for i, part := range key {
+		if strings.TrimSpace(part) == "" {
+			key[i] = "(blank)"
+		}
+	}
+	row := []string{strings.Join(key, " · ")}
+	for i, f := range r.plan.Fields {
+		columns := r.plan.Values[f.Value].Column
+		texts := [2]string{cell(e.Left, columns[0]), cell(e.Right, columns[1])}
+		if e.Group != nil && e.Fields != nil && e.Fields[i].Totals != nil {
+			texts = [2]string{"Σ " + e.Fields[i].Totals[0], "Σ " + e.Fields[i].Totals[1]}
+		}
+		row = append(row, texts[0], texts[1])
+	}
+	row = append(row, e.Reason)
+	if e.Work != nil {
+		row = append(row, paper.Grouped(e.Work.Amount, 0), strings.ReplaceAll(string(e.Work.Change), "-", " "), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
+	}
+	return row
+}
+
+// workColumns are what a list that is handed over says of the work on each exception.
+var workColumns = []string{"since then", "status", "owner", "given reason", "moves the balance by", "found first"}
+
+func workRow(e *view.Entry) []string {
+	if e.Work == nil {
+		return make([]string, len(workColumns))
+	}
+	w := e.Work
+	return []string{string(w.Change), e.Status, w.Owner, w.Reason, w.Amount, w.Opened.UTC().Format(time.DateOnly)}
+}
+
+// writeWorkbook writes a workbook with a sheet for each tray.
+func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *paper.Document, w io.Writer) (err error) {
+	trays := q.traysOf()
+	if q.Tray == "" && !q.narrowed() && q.Search == "" {
+		for _, t := range []tray.Tray{tray.Matched, tray.Excluded} {
+			switch n := r.head.Summary.Tray(t).Entries; {
+			case n > mostUnexceptional:
+				d.Notes = append(d.Notes, fmt.Sprintf("The %s entries, %s, have no sheet here; hand them over apart, such as in CSV.", t, summary.Number(n)))
+			case n > 0:
+				trays = append(trays, t)
+			}
+		}
+	}
+	book, err := paper.NewWorkbook(d)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if closed := book.Close(); err == nil {
+			err = closed
+		}
+	}()
+	layout := handover.NewLayout(r.plan)
+	cells := r.sheetCells()
+	for _, t := range trays {
+		if err := v.writeSheet(ctx, r, q, t, book, layout, cells); err != nil {
+			return err
+		}
+	}
+	return book.Write(w)
+}
+
+func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tray, book *paper.Workbook, layout *handover.Layout, cells []sheetCell) error {
+	part := q
+	part.Tray, part.Limit = t.String(), 1000
+	first, err := v.Entries(ctx, r.row.ID, part)
+	if err != nil {
+		return err
+	}
+	// The widths follow what the first page holds.
+	var rows [][]string
+	var row []string
+	put := func(shown *view.Entry, e *exception.Entry, visit func([]string) error) (err error) {
+		work := workRow(shown)
+		row, err = layout.Rows(e, row, func(base []string) error {
+			out := append(slices.Clone(base[1:2]), work...) // the sheet is the tray
+			for i, text := range base[2:] {
+				if c := cells[i]; c.read != nil {
+					text = c.read(text)
+				}
+				out = append(out, text)
+			}
+			work[4] = "" // counted once
+			return visit(out)
+		})
+		return err
+	}
+	for i := range first.Entries {
+		if err := put(&first.Entries[i], readBack(r.plan, &first.Entries[i]), func(row []string) error { rows = append(rows, row); return nil }); err != nil {
+			return err
+		}
+	}
+	fields := []paper.Field{{Name: "why"}}
+	for _, name := range workColumns {
+		fields = append(fields, paper.Field{Name: name, Number: name == "moves the balance by", Date: name == "found first"})
+	}
+	for i, c := range layout.Typed()[2:] {
+		fields = append(fields, paper.Field{Name: c.Name, Number: c.Number || cells[i].number, Date: cells[i].date})
+	}
+	for i := range fields {
+		for _, row := range rows {
+			fields[i].Wide = max(fields[i].Wide, min(float64(len([]rune(row[i])))+2, 60))
+		}
+	}
+	sheet, err := book.Sheet(t.String(), fields)
+	if err != nil {
+		return err
+	}
+	err = v.eachEntry(ctx, r, part, first, func(shown *view.Entry, e *exception.Entry) error { return put(shown, e, sheet.Row) })
+	if err != nil {
+		return err
+	}
+	return sheet.Close()
+}
+
+// sheetCell is how a column of a list is written in a workbook: as the number or day that the sieve reads it as, where it reads it.
+type sheetCell struct {
+	number, date bool
+	read         func(text string) string
+}
+
+// sheetCells are those of the columns behind the reason: lines, differences, and the cells of both sides.
+func (r *report) sheetCells() []sheetCell {
+	cells := make([]sheetCell, 2)
+	for _, f := range r.plan.Fields {
+		if f.Rule.Kind.Measured() {
+			cells = append(cells, sheetCell{})
+		}
+	}
+	reader := func(chain reading.Chain) func(string) string {
+		read := chain.Reader()
+		return func(text string) string {
+			if v := read.Cell([]byte(text)); v.State == reading.Text {
+				return string(v.Text)
+			}
+			return text
+		}
+	}
+	for _, s := range tray.Sides {
+		start := len(cells)
+		cells = append(cells, make([]sheetCell, len(r.plan.Columns[s]))...)
+		for i, k := range r.plan.Key {
+			if reading.Last(r.head.Definition.Key[i].Readings, s) == "date" {
+				cells[start+k.Column[s]] = sheetCell{date: true, read: reader(k.Chain[s])}
+			}
+		}
+		for _, f := range r.plan.Fields {
+			value := r.plan.Values[f.Value]
+			switch f.Rule.Kind {
+			case agree.Decimal:
+				cells[start+value.Column[s]] = sheetCell{number: true, read: reader(value.Chain[s])}
+			case agree.Date:
+				cells[start+value.Column[s]] = sheetCell{date: true, read: reader(value.Chain[s])}
+			}
+		}
+	}
+	return cells
+}
+
+// textCells are texts as cells.
+func textCells(into []record.Cell, texts ...string) []record.Cell {
+	for _, text := range texts {
+		into = append(into, record.Cell{Text: text})
+	}
+	return into
+}

@@ -1,0 +1,64 @@
+package paper
+
+import (
+	"math"
+	"strconv"
+	"strings"
+)
+
+// bar is a bar of the chart from the left total to the right total, in units of its frame.
+type bar struct {
+	X, Y, Width, Height float64
+	Next                float64 // how high the next bar begins
+	Label, Text, Fill   string
+}
+
+// bars lays out the chart in a frame of so many units. The heights are drawn from floats; the figures are the exact texts.
+func bars(b Balance, width, height, above, below float64) []bar {
+	high, low := math.Inf(-1), math.Inf(1)
+	at, places := 0.0, 0
+	type span struct{ from, to float64 }
+	var spans []span
+	for _, s := range b.Steps {
+		n, err := strconv.ParseFloat(s.Change, 64)
+		if err != nil {
+			n = 0
+		}
+		if _, fraction, ok := strings.Cut(s.Change, "."); ok {
+			places = max(places, len(fraction))
+		}
+		if s.Total {
+			spans = append(spans, span{0, n})
+			high, low, at = max(high, n), min(low, n), n
+			continue
+		}
+		spans = append(spans, span{at, at + n})
+		high, low, at = max(high, at, at+n), min(low, at, at+n), at+n
+	}
+	spread := high - low
+	if spread == 0 {
+		spread = max(math.Abs(high), 1)
+	}
+	floor := max(0, low-spread*0.35)
+	if low < 0 {
+		floor = low
+	}
+	y := func(v float64) float64 {
+		return above + (height-above-below)*(1-(v-floor)/max(high-floor, 1e-9))
+	}
+	step := width / float64(len(b.Steps))
+	var list []bar
+	for i, s := range b.Steps {
+		from, to := spans[i].from, spans[i].to
+		if s.Total {
+			from = floor
+		}
+		top, bottom := y(max(from, to)), y(min(from, to))
+		text := Grouped(s.Change, places)
+		if !s.Total && !strings.HasPrefix(s.Change, "-") {
+			text = "+" + text
+		}
+		list = append(list, bar{X: (float64(i) + 0.175) * step, Y: top, Width: 0.65 * step, Height: max(bottom-top, height/150), Next: y(spans[i].to), Label: s.Label, Text: text, Fill: s.Fill})
+	}
+	return list
+}
