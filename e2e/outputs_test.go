@@ -151,7 +151,7 @@ func TestClientForms(t *testing.T) {
 		{[]string{"report"}, 1, "log, snapshot 1 of log.csv, content "},
 		{[]string{"report", "small", "-o", "csv"}, 1, "tray,left,right\nmatched,1,1\ndiffering,2,2\n"},
 		{[]string{"report", "1", "--tray", "unkeyed"}, 1, "○ unkeyed  (blank)  40      –       call is blank"},
-		{[]string{"report", "--search", "mw-9 90", "-o", "csv"}, 1, "orphaned,MW-9,,90,no log record has this key\n"},
+		{[]string{"report", "--search", "mw-9 90", "-o", "csv"}, 1, "orphaned,MW-9,,90,no log record has this key,new,open,,4\n"},
 		{[]string{"report", "--tray", "lost"}, 2, ""},
 		{[]string{"report", "--list", "-o", "csv"}, 0, "1,small,1,6,log/1,bills/1,"},
 		{[]string{"report", "17"}, 2, ""},

@@ -12,23 +12,22 @@ import (
 // Effect is what an entry adds on the way from the left total of an amount to the right one: the right amount less the left
 // one, where a side without a record adds nothing, and neither does a blank or what cannot be read. So the effects of all entries add up
 // to the steps of the balance. ok is false where there is no amount that can be read, or where a group has more records than are listed and
-// the amount is none of its compared fields.
+// the amount is none of its compared fields, or has no total.
 func Effect(plan *sieve.Plan, e *Entry, amount int) (effect decimal.Decimal, ok bool) {
 	value, unread := plan.Amounts[amount].Value, false
-	if e.Group != nil {
+	if g := e.Group; g != nil && (int64(len(g.Records[0])) < g.Count[0] || int64(len(g.Records[1])) < g.Count[1]) {
 		for i, f := range plan.Fields {
-			if totals := e.Fields[i].Totals; f.Value == value && totals != [2]string{} {
+			if totals := e.Fields[i].Totals; f.Value == value && totals[0] != "" && totals[1] != "" {
 				return exact.Decimal([]byte(totals[1])).Sub(exact.Decimal([]byte(totals[0]))), true
 			}
 		}
+		return effect, false
 	}
 	for _, s := range tray.Sides {
 		var records []Record
 		switch {
 		case e.Group != nil:
-			if records = e.Group.Records[s]; int64(len(records)) < e.Group.Count[s] {
-				return effect, false
-			}
+			records = e.Group.Records[s]
 		case e.Sides[s] != nil:
 			records = []Record{*e.Sides[s]}
 		}

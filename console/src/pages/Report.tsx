@@ -269,9 +269,11 @@ function Entries(p: {
         columns={columnsOf(run, tray, (e) => p.go({ entry: e.id }))}
         scroll={{ x: 'max-content' }}
         locale={{
-          emptyText: choosing.some((n) => n !== 'tray' && params.get(n))
-            ? 'Nothing here is of this kind.'
-            : `No record of this run is ${name}.`,
+          emptyText: params.get('search')
+            ? 'Nothing here holds all of these words.'
+            : choosing.some((n) => n !== 'tray' && params.get(n))
+              ? 'Nothing here is of this kind.'
+              : `No record of this run is ${name}.`,
         }}
       />
       {entries.hasNextPage && (
