@@ -19,7 +19,9 @@ func entryPath(run uint, entry string) string {
 }
 
 // match is the header of a change of a version.
-func match(version int) http.Header { return http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}} }
+func match(version int) http.Header {
+	return http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}}
+}
 
 // ChangeEntry changes the work on an exception of a report, where version is still the newest.
 func (c *Client) ChangeEntry(ctx context.Context, run uint, entry string, version int, change view.WorkChange) (out view.Entry, err error) {

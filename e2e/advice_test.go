@@ -6,8 +6,8 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
-	"slices"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 

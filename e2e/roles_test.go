@@ -29,6 +29,7 @@ var (
 // routeRoles is who may call each route of the interface.
 var routeRoles = map[string][4]bool{
 	"signIn": forAnyone, "signOut": forAnyone, "getOneTimeLink": forAnyone, "useOneTimeLink": forAnyone,
+	"getShared": forAnyone, "listSharedEntries": forAnyone, "getSharedEntry": forAnyone, "exportShared": forAnyone,
 
 	"getMe": forReaders, "changePassword": forReaders, "listTokens": forReaders, "makeToken": forReaders, "revokeToken": forReaders,
 	"listPeople": forReaders, "listHistory": forReaders, "verifyHistory": forReaders,
@@ -43,7 +44,7 @@ var routeRoles = map[string][4]bool{
 	"getTallies": forReaders, "listActions": forReaders, "getConversation": forReaders, "getAttachment": forReaders, "followReport": forReaders, "getSignOff": forReaders,
 	"listPending": forReaders, "getTrend": forReaders, "listReasons": forReaders, "listFilters": forReaders, "saveFilter": forReaders, "dropFilter": forReaders,
 
-	"changeEntry": forAnalysts, "changeEntries": forAnalysts, "undoAction": forAnalysts, "comment": forAnalysts, "attach": forAnalysts, "signReport": forAnalysts,
+	"changeEntry": forAnalysts, "changeEntries": forAnalysts, "undoAction": forAnalysts, "comment": forAnalysts, "attach": forAnalysts, "signReport": forAnalysts, "listShares": forAnalysts, "shareReport": forAnalysts, "revokeShare": forAnalysts,
 
 	"loadSet": forAnalysts, "upload": forAnalysts, "dropUpload": forAnalysts, "listFolder": forAnalysts, "listConnections": forAnalysts, "getConnection": forAnalysts,
 	"listTables": forAnalysts, "preview": forAnalysts, "loadSnapshot": forAnalysts, "reloadSet": forAnalysts, "computeColumns": forAnalysts, "deleteSet": forAnalysts,
@@ -83,7 +84,7 @@ func TestRouteRoles(t *testing.T) {
 			if stated[view.Role(op.Role)] != want {
 				t.Errorf("%s says that it is for %s, and the table says otherwise", op.ID, op.Role)
 			}
-			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999", "{action}", "999", "{file}", "999").Replace(path)
+			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999", "{action}", "999", "{file}", "999", "{share}", "999").Replace(path)
 			for _, name := range []string{"name", "upload", "connection", "job", "code", "person", "filter"} {
 				address = strings.ReplaceAll(address, "{"+name+"}", "nothing-of-the-kind")
 			}

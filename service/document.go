@@ -47,6 +47,9 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 	}
 	h := r.head
 	by := store.ActorOf(ctx).Name
+	if by == "" {
+		by = "a link for others"
+	}
 	d := &paper.Document{Title: fmt.Sprintf("%s, run %d (report %d)", h.Sieve, h.Number, h.ID), Verdict: h.Summary.Verdict, Signed: state.Says, Frozen: o.State == store.ReportSigned,
 		History: history, Made: fmt.Sprintf("Handed over on %s by %s", time.Now().UTC().Format("2 January 2006 15:04 UTC"), by)}
 	if h.Since != nil {

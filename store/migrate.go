@@ -120,6 +120,10 @@ var migrations = []struct {
 		`CREATE TABLE saved_filters (id INTEGER PRIMARY KEY, person_id INTEGER NOT NULL REFERENCES people(id), name TEXT NOT NULL, query TEXT NOT NULL,
 			created DATETIME NOT NULL, UNIQUE (person_id, name))`,
 	}},
+	{"links by which others read reports", []string{
+		`CREATE TABLE shares (id INTEGER PRIMARY KEY, hash TEXT NOT NULL UNIQUE, run_id INTEGER NOT NULL REFERENCES runs(id), query TEXT NOT NULL, says TEXT NOT NULL,
+			person TEXT NOT NULL, created DATETIME NOT NULL, expires DATETIME NOT NULL, revoked DATETIME)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

@@ -20,6 +20,7 @@ import { Sets } from './pages/Sets';
 import { RunRows } from './pages/RunRows';
 import { Stack } from './pages/Stack';
 import { Settings } from './pages/Settings';
+import { Shared } from './pages/Shared';
 import { SignIn } from './pages/SignIn';
 import { Sieves } from './pages/Sieves';
 import { Trace } from './pages/Trace';
@@ -56,6 +57,7 @@ export function App() {
         <BrowserRouter>
           <Routes>
             <Route path="/enter/:code" element={<Enter />} />
+            <Route path="/shared/:code" element={<Shared />} />
             <Route
               path="*"
               element={

@@ -52,6 +52,10 @@ func Event(action, subject string, details map[string]any) string {
 		return fmt.Sprintf("sent report %s back: %s", subject, d("note"))
 	case "report.reopened":
 		return fmt.Sprintf("reopened report %s: %s", subject, d("note"))
+	case "report.shared":
+		return fmt.Sprintf("made link %s for others to report %s: %s", d("share"), subject, d("says"))
+	case "report.unshared":
+		return fmt.Sprintf("revoked link %s to report %s", d("share"), subject)
 	case "connection.saved":
 		return "saved the connection " + subject
 	case "connection.deleted":

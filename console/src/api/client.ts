@@ -69,6 +69,7 @@ export type SignStep = Schemas['ApiSignRequest'];
 export type ReportChange = Schemas['ReportChange'];
 export type Pending = Schemas['Pending'];
 export type TrendRun = Schemas['TrendRun'];
+export type Shared = Schemas['Shared'];
 export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,

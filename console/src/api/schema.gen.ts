@@ -881,6 +881,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the links by which others read a report */
+        get: operations["listShares"];
+        put?: never;
+        /** Make a link by which others, who need not sign in, read a report, or the entries that are chosen */
+        post: operations["shareReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/shares/{share}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a link by which others read a report */
+        delete: operations["revokeShare"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run}/sign-off": {
         parameters: {
             query?: never;
@@ -1135,6 +1170,74 @@ export interface paths {
         put?: never;
         /** Load a source as the newest snapshot of a record set */
         post: operations["loadSnapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get the head of the report that a link shows */
+        get: operations["getShared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{code}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Page through the entries that a link shows */
+        get: operations["listSharedEntries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{code}/entries/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get one of the entries that a link shows */
+        get: operations["getSharedEntry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{code}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hand over what a link shows as a file */
+        get: operations["exportShared"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1630,6 +1733,10 @@ export interface components {
         ApiRunRequest: {
             /** @description Name of the sieve. */
             sieve: string;
+        };
+        ApiShareRequest: {
+            /** @description How long it works: 1 to 366 days, 30 where not stated. */
+            days?: number;
         };
         ApiSieveBody: {
             amounts?: components["schemas"]["Amount"][];
@@ -2953,6 +3060,29 @@ export interface components {
         };
         Sets: {
             sets: components["schemas"]["Set"][];
+        };
+        Share: {
+            by: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            ends: string;
+            id: number;
+            /** @description Path of its page; only in the answer to its making. */
+            link?: string;
+            /** @description Which entries it shows. */
+            says: string;
+        };
+        Shared: {
+            /** Format: date-time */
+            ends: string;
+            run: components["schemas"]["Run"];
+            /** @description Which entries the link shows. */
+            says: string;
+            signOff: components["schemas"]["SignOff"];
+        };
+        Shares: {
+            shares: components["schemas"]["Share"][];
         };
         Side: {
             columns: string[];
@@ -5564,6 +5694,129 @@ export interface operations {
             };
         };
     };
+    listShares: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shares"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shareReport: {
+        parameters: {
+            query?: {
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
+                /** @description Only entries that hold each of these words in some cell, in any letter case. */
+                search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiShareRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Share"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeShare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the run. */
+                run: number;
+                /** @description Id of the link. */
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getSignOff: {
         parameters: {
             query?: never;
@@ -6243,6 +6496,192 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getShared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the link. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSharedEntries: {
+        parameters: {
+            query?: {
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
+                /** @description Only entries that hold each of these words in some cell, in any letter case. */
+                search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
+                /** @description Cursor of the page, from the page before. */
+                after?: string;
+                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Code of the link. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entries"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSharedEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the link. */
+                code: string;
+                /** @description Id of the entry within its run. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportShared: {
+        parameters: {
+            query?: {
+                /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
+                tray?: string;
+                /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
+                change?: string[];
+                /** @description Only exceptions of this status: open, in-progress, explained, settled. */
+                status?: string[];
+                /** @description Only exceptions of this person; me, or nobody. */
+                owner?: string;
+                /** @description Only exceptions with this reason; or none. */
+                reason?: string;
+                /** @description Only pairs that do not agree in this compared field, named by its left column. */
+                differs?: string;
+                /** @description Only exceptions whose amount is at least so large, whatever its sign. */
+                atLeast?: string;
+                /** @description Only exceptions whose amount is at most so large, whatever its sign. */
+                atMost?: string;
+                /** @description Only entries that hold each of these words in some cell, in any letter case. */
+                search?: string;
+                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
+                sort?: string;
+                /** @description The greatest first. */
+                desc?: boolean;
+                /** @description Cursor of the page, from the page before. */
+                after?: string;
+                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                limit?: number;
+                /** @description Format of the file; CSV where not stated. */
+                format?: "csv" | "xlsx" | "ndjson" | "parquet" | "html" | "pdf";
+            };
+            header?: never;
+            path: {
+                /** @description Code of the link. */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

@@ -1,25 +1,24 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { Button, Table, type TableColumnType } from 'antd';
+import { Button, Table } from 'antd';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
 import { useRun } from '../api/queries';
 import { Bridge } from '../parts/Bridge';
-import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
-import { change, count, when } from '../parts/format';
+import { count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
-import { Key } from '../parts/Key';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { Repeated } from '../parts/Repeated';
-import { Total } from '../parts/Total';
 import { Trays } from '../parts/Trays';
 import { useMay, useMe } from '../api/people';
 import { useLive } from '../api/work';
 import { ByHand, type Chosen } from '../report/ByHand';
 import { Filters, Search } from '../report/Filters';
-import { addressOf, changeSays, changeWords, choosing, queryOf, statusWords } from '../report/query';
+import { columnsOf } from '../report/columns';
+import { addressOf, changeWords, choosing, exceptional, queryOf } from '../report/query';
+import { Share } from '../report/Share';
 import { SignOff, useSignOff } from '../report/SignOff';
 import { SinceBar } from '../report/SinceBar';
 import { WorkBar } from '../report/WorkBar';
@@ -119,6 +118,7 @@ function ReportOf({ run }: { run: Run }) {
           <Button onClick={() => void navigate(`/reports/${run.id}/rows`)} role="link">
             Rows
           </Button>
+          <Share run={run} query={queryOf(params, tray)} />
           <HandOver report what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
@@ -177,9 +177,6 @@ function RepeatedOf({ run }: { run: number }) {
 
 /** The trays whose records can be paired by hand. */
 const byHand = ['missing', 'orphaned', 'surplus', 'unkeyed'];
-
-/** Whether a tray, or all of them, holds exceptions, which can be narrowed and worked on. */
-const exceptional = (tray: string) => tray !== 'matched' && tray !== 'excluded';
 
 /** What is left out of an address when records are looked at that are no exceptions. */
 const plain = Object.fromEntries(choosing.filter((n) => n !== 'tray' && n !== 'search').map((n) => [n, '']));
@@ -287,101 +284,4 @@ function Entries(p: {
       )}
     </section>
   );
-}
-
-const pairs = ['matched', 'differing'];
-
-/** The columns of the entries: the key, each compared field of both sides with its difference, and why it is there. */
-function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableColumnType<Entry>[] {
-  const fields = run.definition.compare ?? [];
-  const [left, right] = run.sides;
-  const list: TableColumnType<Entry>[] = [
-    { title: '', key: 'glyph', width: 28, render: (_, e) => <Glyph tray={e.tray} /> },
-    {
-      title: 'key',
-      key: 'key',
-      render: (_, e) => (
-        <button type="button" className="link" onClick={() => open(e)} data-entry={e.id}>
-          <Key parts={e.key} />
-        </button>
-      ),
-    },
-  ];
-  if (exceptional(tray)) {
-    if (run.since)
-      list.push({
-        title: 'since then',
-        key: 'change',
-        render: (_, e) =>
-          e.work && (
-            <span className={`mark ${e.work.change}`} title={changeSays[e.work.change]}>
-              {changeWords[e.work.change]}
-            </span>
-          ),
-      });
-    list.push(
-      {
-        title: 'status',
-        key: 'status',
-        render: (_, e) => <span className={`chip ${e.status}`}>{statusWords[e.status ?? ''] ?? e.status}</span>,
-      },
-      { title: 'owner', key: 'owner', render: (_, e) => e.work?.owner },
-      {
-        title: '',
-        key: 'said',
-        render: (_, e) => {
-          const n = (e.work?.comments ?? 0) + (e.work?.attachments ?? 0);
-          return (
-            n > 0 && (
-              <span className="dim" title={`${n} in the conversation`}>
-                ✎{n}
-              </span>
-            )
-          );
-        },
-      },
-    );
-  }
-  const paired = pairs.includes(tray);
-  fields.forEach((f, i) => {
-    const names = [f.left, f.right ?? f.left];
-    const align = f.as === 'decimal' ? ('right' as const) : undefined;
-    [left, right].forEach((side, s) => {
-      const at = side.columns.indexOf(names[s] ?? '');
-      list.push({
-        title: names[s],
-        key: `${i} ${s}`,
-        align,
-        onHeaderCell: () => ({ className: s === 0 ? 'l' : 'r' }),
-        render: (_, e) => {
-          const record = s === 0 ? e.left : e.right;
-          const totals = e.group && e.fields?.[i]?.totals;
-          if (totals) return <Total totals={totals} side={s} />;
-          if (record && (e.group?.records[s] ?? 1) > 1)
-            return (
-              <>
-                <Cell text={record.cells[at]} /> <span className="dim">and others</span>
-              </>
-            );
-          return record ? <Cell text={record.cells[at]} /> : <span>no partner</span>;
-        },
-        onCell: (e) => {
-          if (!(s === 0 ? e.left : e.right)) return { className: 'none' };
-          return { className: s === 1 && e.fields?.[i]?.agrees === false ? 'skewed' : 'plain-cell' };
-        },
-      });
-    });
-    if (paired && f.as && ['decimal', 'date', 'time'].includes(f.as))
-      list.push({
-        title: f.as === 'date' ? 'days' : f.as === 'time' ? 'seconds' : 'difference',
-        key: `${i} difference`,
-        align: 'right',
-        render: (_, e) => {
-          const d = e.fields?.[i]?.difference;
-          return d === undefined ? '' : <span className="mono">{d === '0' ? '0' : change(d)}</span>;
-        },
-      });
-  });
-  list.push({ title: 'why', key: 'why', render: (_, e) => <span className="dim">{e.reason}</span> });
-  return list;
 }

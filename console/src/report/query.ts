@@ -73,3 +73,6 @@ export const changeSays: Record<string, string> = {
   cleared: 'is there and matched now',
   absent: 'is in neither of the new snapshots, and stays open',
 };
+
+/** Whether a tray, or all of them, holds exceptions, which can be narrowed and worked on. */
+export const exceptional = (tray: string) => tray !== 'matched' && tray !== 'excluded';

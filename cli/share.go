@@ -1,0 +1,66 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"twinsieve/client"
+)
+
+func newShare(root *rootFlags) *cobra.Command {
+	q := client.Query{}
+	var days int
+	var list bool
+	var revoke uint
+	cmd := &cobra.Command{
+		Use:   "share [RUN | SIEVE]",
+		Short: "Make a link by which others, who need not sign in, read a report; list and revoke such links",
+		Example: `  twinsieve share "Berth billing" --days 14
+  twinsieve share 4 --tray missing
+  twinsieve share 4 --list
+  twinsieve share 4 --revoke 2`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: root.completeSieves,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := checkOutput(root.output); err != nil {
+				return err
+			}
+			c := root.client()
+			run, err := findRun(cmd, c, strings.Join(args, ""))
+			if err != nil {
+				return err
+			}
+			switch {
+			case revoke > 0:
+				return fromService(c.RevokeShare(cmd.Context(), run.ID, revoke))
+			case list:
+				links, err := c.Shares(cmd.Context(), run.ID)
+				if err != nil {
+					return fromService(err)
+				}
+				var rows [][]string
+				for _, s := range links.Shares {
+					rows = append(rows, []string{strconv.FormatUint(uint64(s.ID), 10), s.Says, s.By, s.Created.Local().Format("2006-01-02"), s.Ends.Local().Format("2006-01-02")})
+				}
+				return newPrinter(cmd, root.output).rows([]string{"link", "shows", "by", "made", "ends"}, rows, links, 0)
+			}
+			s, err := c.Share(cmd.Context(), run.ID, q, days)
+			if err != nil {
+				return fromService(err)
+			}
+			fmt.Fprintf(cmd.ErrOrStderr(), "Link %d shows %s until %s, and is not shown again:\n", s.ID, s.Says, s.Ends.Local().Format("2006-01-02"))
+			fmt.Fprintln(cmd.OutOrStdout(), serverAddress(root.server)+s.Link)
+			return nil
+		},
+	}
+	chooseFlags(cmd, &q)
+	f := cmd.Flags()
+	f.IntVar(&days, "days", 0, "for how many days it works (default: 30)")
+	f.BoolVar(&list, "list", false, "list the links that work")
+	f.UintVar(&revoke, "revoke", 0, "end the link of this number")
+	cmd.MarkFlagsMutuallyExclusive("list", "revoke", "days")
+	return cmd
+}

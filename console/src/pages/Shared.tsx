@@ -1,0 +1,150 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { Button, Drawer, Table } from 'antd';
+import { useParams, useSearchParams } from 'react-router';
+import { answer, api, type Shared as SharedView } from '../api/client';
+import { Bridge } from '../parts/Bridge';
+import { Fault } from '../parts/Fault';
+import { count, when } from '../parts/format';
+import { Glyph, Mark } from '../parts/Glyph';
+import { HandOver } from '../parts/HandOver';
+import { Key } from '../parts/Key';
+import { Trays } from '../parts/Trays';
+import { Aligned } from '../report/Aligned';
+import { columnsOf } from '../report/columns';
+import { Search } from '../report/Filters';
+import { changes, changeWords } from '../report/query';
+
+/** A report as a link for others shows it: to be read, and nothing else. */
+export function Shared() {
+  const code = useParams().code ?? '';
+  const head = useQuery({
+    queryKey: ['shared', code],
+    retry: false,
+    queryFn: async () => (await answer(api.GET('/api/v1/shared/{code}', { params: { path: { code } } }))).data,
+  });
+  return (
+    <main className="alone">
+      <Fault error={head.error} />
+      {head.data && <ReportOf code={code} shared={head.data} />}
+    </main>
+  );
+}
+
+function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
+  const { run } = shared;
+  const [params, setParams] = useSearchParams();
+  const tray = params.get('tray') ?? 'all';
+  const search = params.get('search') ?? '';
+  const id = params.get('entry') ?? '';
+  const go = (part: Record<string, string>) =>
+    setParams((now) => {
+      const next = new URLSearchParams({ ...Object.fromEntries(now), ...part });
+      for (const [name, value] of [...next]) if (!value) next.delete(name);
+      return next;
+    });
+  const query = { tray: tray === 'all' ? undefined : tray, search: search || undefined };
+  const entries = useInfiniteQuery({
+    queryKey: ['shared-entries', code, query],
+    initialPageParam: '',
+    placeholderData: keepPreviousData,
+    queryFn: async ({ pageParam }) =>
+      (
+        await answer(
+          api.GET('/api/v1/shared/{code}/entries', {
+            params: { path: { code }, query: { ...query, after: pageParam || undefined, limit: 50 } },
+          }),
+        )
+      ).data,
+    getNextPageParam: (page) => page.next,
+  });
+  const entry = useQuery({
+    queryKey: ['shared-entry', code, id],
+    enabled: id !== '',
+    queryFn: async () =>
+      (await answer(api.GET('/api/v1/shared/{code}/entries/{entry}', { params: { path: { code, entry: id } } }))).data,
+  });
+  const rows = entries.data?.pages.flatMap((p) => p.entries) ?? [];
+  const [left, right] = run.sides;
+  return (
+    <>
+      <div className="title">
+        <div>
+          <h1>{run.summary.verdict}</h1>
+          <p className="say">
+            {run.sieve} · run {run.number} · {when(run.finished)} · <span className="l">{left.set}</span> against{' '}
+            <span className="r">{right.set}</span> ·{' '}
+            {run.summary.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
+          </p>
+          <details className="say">
+            <summary>What pairs with what</summary>
+            {run.sentence}
+          </details>
+        </div>
+        <div className="acts">
+          <HandOver report what="Hand it over" at={`/api/v1/shared/${code}/export`} />
+        </div>
+      </div>
+      <p className={`signoff ${shared.signOff.state}`}>{shared.signOff.says}</p>
+      {run.since && (
+        <p className="since">
+          <span className="dim">Since run {run.since.number}</span>
+          {changes.map((c) => (
+            <span key={c} className={`mark ${c}`}>
+              <b>{count(run.since?.counts[c] ?? 0)}</b> {changeWords[c]}
+            </span>
+          ))}
+        </p>
+      )}
+      <Trays summary={run.summary} chosen={tray} choose={(to) => go({ tray: to === tray ? '' : to })} />
+      {run.summary.balance.map((b) => (
+        <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
+      ))}
+      <section className="panel">
+        <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
+          <h2 style={{ margin: 0 }}>
+            {tray === 'all' ? 'exceptions' : tray} <small>{count(entries.data?.pages[0]?.total ?? 0)}</small>
+          </h2>
+          <Search value={search} tell={(text) => go({ search: text })} />
+        </div>
+        <Fault error={entries.error} />
+        <Table
+          size="small"
+          rowKey="id"
+          pagination={false}
+          loading={entries.isPending && !entries.error}
+          dataSource={rows}
+          columns={columnsOf(run, tray, (e) => go({ entry: e.id }))}
+          scroll={{ x: 'max-content' }}
+        />
+        {entries.hasNextPage && (
+          <Button
+            style={{ marginTop: 8 }}
+            loading={entries.isFetchingNextPage}
+            onClick={() => void entries.fetchNextPage()}
+          >
+            Show more
+          </Button>
+        )}
+      </section>
+      <p className="dim">
+        <Mark /> Twin Sieve shows you {shared.says} by a link that works until {when(shared.ends)}.
+      </p>
+      <Drawer
+        open={id !== ''}
+        onClose={() => go({ entry: '' })}
+        size={660}
+        title={
+          entry.data && (
+            <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
+              <Glyph tray={entry.data.tray} />
+              {entry.data.tray} <Key parts={entry.data.key} />
+            </span>
+          )
+        }
+      >
+        <Fault error={entry.error} />
+        {entry.data && <Aligned run={run} entry={entry.data} traced={false} />}
+      </Drawer>
+    </>
+  );
+}

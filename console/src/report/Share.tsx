@@ -1,0 +1,104 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button, Checkbox, Popover } from 'antd';
+import { useState } from 'react';
+import { answer, api, type Run } from '../api/client';
+import { useMay } from '../api/people';
+import { Fault } from '../parts/Fault';
+import { Form } from '../parts/Form';
+import { when } from '../parts/format';
+import { NumberChoice } from '../parts/NumberChoice';
+import type { EntryQuery } from './query';
+
+/** A link to what is looked at, for who can sign in; and links with an end for others, who see this report and nothing else. */
+export function Share({ run, query }: { run: Run; query: EntryQuery }) {
+  const may = useMay('analyst');
+  return (
+    <Popover trigger="click" placement="bottomRight" content={<Links run={run} query={query} may={may} />}>
+      <Button aria-haspopup="dialog">Share</Button>
+    </Popover>
+  );
+}
+
+function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean }) {
+  const queries = useQueryClient();
+  const path = { run: run.id };
+  const list = useQuery({
+    queryKey: ['shares', run.id],
+    enabled: may,
+    queryFn: async () => (await answer(api.GET('/api/v1/runs/{run}/shares', { params: { path } }))).data.shares,
+  });
+  const [days, setDays] = useState<number>();
+  const [chosen, setChosen] = useState(false);
+  const [made, setMade] = useState('');
+  const [copied, setCopied] = useState(false);
+  const [failed, setFailed] = useState<unknown>();
+  async function act(what: () => Promise<string>) {
+    setFailed(undefined);
+    try {
+      setMade(await what());
+    } catch (error) {
+      setFailed(error);
+    }
+    await queries.invalidateQueries({ queryKey: ['shares', run.id] });
+  }
+  const make = async () => {
+    const share = await answer(
+      api.POST('/api/v1/runs/{run}/shares', { params: { path, query: chosen ? query : undefined }, body: { days } }),
+    );
+    return location.origin + (share.data.link ?? '');
+  };
+  const revoke = async (share: number) => {
+    await answer(api.DELETE('/api/v1/runs/{run}/shares/{share}', { params: { path: { ...path, share } } }));
+    return '';
+  };
+  return (
+    <div style={{ width: 400 }}>
+      <p style={{ margin: '0 0 8px' }}>
+        Who can sign in opens what you see by its address.{' '}
+        <Button
+          size="small"
+          onClick={() => void navigator.clipboard.writeText(location.href).then(() => setCopied(true), setFailed)}
+        >
+          {copied ? 'Copied' : 'Copy the address'}
+        </Button>
+      </p>
+      {may && (
+        <>
+          <h2>
+            Links for others <small>they see this report and nothing else</small>
+          </h2>
+          <Form label="New link for others" send={() => void act(make)}>
+            <div className="choices">
+              <NumberChoice label="days" most={366} placeholder="30" value={days} change={setDays} />
+              <Checkbox checked={chosen} onChange={(event) => setChosen(event.target.checked)}>
+                only what is chosen now
+              </Checkbox>
+              <Button size="small" htmlType="submit">
+                Make a link
+              </Button>
+            </div>
+          </Form>
+          {made && (
+            <p role="status">
+              Copy it now, it is not shown again: <code className="mono secret">{made}</code>
+            </p>
+          )}
+          <Fault error={failed} />
+          {list.data?.map((s) => (
+            <div key={s.id} className="saved">
+              <span>
+                {s.says}{' '}
+                <span className="dim">
+                  by {s.by}, until {when(s.ends)}
+                </span>
+              </span>
+              <Button size="small" aria-label={`Revoke link ${s.id}`} onClick={() => void act(() => revoke(s.id))}>
+                Revoke
+              </Button>
+            </div>
+          ))}
+        </>
+      )}
+    </div>
+  );
+}
