@@ -41,7 +41,7 @@ const (
 
 // routes are all routes of the interface. The server and the OpenAPI document are made from this one list.
 func routes(v *service.Service) []route {
-	return slices.Concat(dataRoutes(v), workRoutes(v), shareRoutes(v), peopleRoutes(v))
+	return slices.Concat(dataRoutes(v), workRoutes(v), shareRoutes(v), peopleRoutes(v), webhookRoutes(v))
 }
 
 // maxBody is the most that a JSON request may have.

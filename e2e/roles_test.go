@@ -52,6 +52,7 @@ var routeRoles = map[string][4]bool{
 	"importCrosswalk": forAnalysts, "takeBack": forAnalysts, "startRun": forAnalysts,
 
 	"createConnection": forAdmins, "changeConnection": forAdmins, "deleteConnection": forAdmins, "addPerson": forAdmins, "changePerson": forAdmins, "invitePerson": forAdmins, "setReasons": forAdmins,
+	"listWebhooks": forAdmins, "addWebhook": forAdmins, "dropWebhook": forAdmins, "tryWebhook": forAdmins, "listDeliveries": forAdmins,
 }
 
 // TestRouteRoles asks every route of the OpenAPI document as nobody, reader, analyst and admin. What is asked for is not there, so that
@@ -84,7 +85,7 @@ func TestRouteRoles(t *testing.T) {
 			if stated[view.Role(op.Role)] != want {
 				t.Errorf("%s says that it is for %s, and the table says otherwise", op.ID, op.Role)
 			}
-			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999", "{action}", "999", "{file}", "999", "{share}", "999").Replace(path)
+			address := p.address + strings.NewReplacer("{run}", "999", "{entry}", "999", "{token}", "999", "{action}", "999", "{file}", "999", "{share}", "999", "{webhook}", "999").Replace(path)
 			for _, name := range []string{"name", "upload", "connection", "job", "code", "person", "filter"} {
 				address = strings.ReplaceAll(address, "{"+name+"}", "nothing-of-the-kind")
 			}

@@ -52,8 +52,8 @@ func (js *jobs) close() {
 // work does a job. It reports its progress to the job, and returns what it has brought about.
 type work func(ctx context.Context, j *job) (*view.JobResult, error)
 
-// start begins a job and returns it as it stands. Of jobs with the same draft only the newest goes on.
-func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work) (view.Job, error) {
+// start begins a job and returns it as it stands. Of jobs with the same draft only the newest goes on. failed is told when it does not get there.
+func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work, failed ...func(context.Context, *view.Problem)) (view.Job, error) {
 	if js.all.Err() != nil {
 		return view.Job{}, errors.New("the service is stopping")
 	}
@@ -75,11 +75,11 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work)
 		return view.Job{}, err
 	}
 	first := j.snapshot()
-	js.ended.Go(func() { js.run(run, j, draft, do) })
+	js.ended.Go(func() { js.run(run, j, draft, do, failed) })
 	return first, nil
 }
 
-func (js *jobs) run(ctx context.Context, j *job, draft string, do work) {
+func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed []func(context.Context, *view.Problem)) {
 	defer j.cancel()
 	var result *view.JobResult
 	err := ctx.Err()
@@ -111,6 +111,11 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work) {
 	// The state in the store is what a later start of the service reads.
 	if err := js.put(context.WithoutCancel(ctx), end); err != nil && !errors.Is(err, store.ErrClosed) {
 		js.log.Error("the end of a job could not be written", "job", end.ID, "error", err)
+	}
+	if end.Problem != nil {
+		for _, tell := range failed {
+			tell(context.WithoutCancel(ctx), end.Problem)
+		}
 	}
 	js.forget(j, draft)
 }

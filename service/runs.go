@@ -114,6 +114,12 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 			return nil, err
 		}
 		return v.run(ctx, j, row, p)
+	}, func(ctx context.Context, p *view.Problem) {
+		told := map[string]any{"sieve": name, "ended": "failed", "why": p.Detail, "by": store.ActorOf(ctx).Name}
+		if err := v.store.Announce(ctx, store.EventRunEnded, told); err != nil && !errors.Is(err, store.ErrClosed) {
+			v.options.Log.Error("the end of a run could not be told", "sieve", name, "error", err)
+		}
+		v.courier.hurry()
 	})
 }
 
@@ -167,6 +173,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
+	v.courier.hurry()
 	return &view.JobResult{Run: run.ID}, nil
 }
 

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"log/slog"
 	"sync"
+	"time"
 
 	"twinsieve/core/match"
 	"twinsieve/service/vault"
@@ -22,6 +23,9 @@ type Options struct {
 	Folder  string // from which files may be read by name; "": none
 	KeyFile string // of the key that secrets are encrypted with; made when the first one is kept
 	Log     *slog.Logger
+
+	WebhooksInside bool          // webhooks may go to the service's own network
+	RetryWait      time.Duration // before a delivery is tried again the first time; 0: half a minute
 }
 
 // Service is the use cases over a store. Its methods may be called from several goroutines at once. Errors are
@@ -33,6 +37,7 @@ type Service struct {
 	vault   *vault.Vault
 
 	slow    slowness
+	courier courier
 	oneRun  oneAtATime
 	live    live
 	desks   desks
@@ -65,12 +70,16 @@ func New(s *store.Store, o Options) *Service {
 	if o.Upload <= 0 {
 		o.Upload = 16 << 30
 	}
+	if o.RetryWait <= 0 {
+		o.RetryWait = 30 * time.Second
+	}
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
 	s.Cache(max(leastCache, o.Memory/4)) // jobs take half of the rest
 	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
 	v.jobs = newJobs(s, o.Log)
+	v.startCourier()
 	return v
 }
 
@@ -79,6 +88,7 @@ func (v *Service) Close() {
 	v.live.close()
 	v.jobs.close()
 	v.desks.ended.Wait()
+	v.courier.ended.Wait()
 	v.uploads.close()
 }
 

@@ -72,6 +72,7 @@ func (v *Service) ChangeEntry(ctx context.Context, run uint, id string, version 
 		return nil, v.workProblem(err)
 	}
 	if done.Items > 0 {
+		v.courier.hurry()
 		v.tellOf(ctx, r.row.SieveID, says, []uint{row.ExceptionID})
 	}
 	return v.Entry(ctx, run, id)
@@ -135,6 +136,7 @@ func (v *Service) ChangeEntries(ctx context.Context, run uint, q Query, c view.B
 		return nil, v.workProblem(err)
 	}
 	if done.Items > 0 {
+		v.courier.hurry()
 		v.tellOf(ctx, r.row.SieveID, summary.Count(done.Items, "exception")+": "+says, nil)
 	}
 	out := doneOf(done)

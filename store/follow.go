@@ -8,10 +8,6 @@ import (
 	"gorm.io/gorm"
 )
 
-// presenceHere says that an exception is one of its sieve's newest run. Else its presence is what became of it: cleared or
-// absent.
-const presenceHere = "here"
-
 // follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing. What
 // is cleared is settled; what was explained or settled and has changed, or is there again, is open again.
 func follow(tx *gorm.DB, run *Run) error {

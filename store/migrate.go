@@ -124,6 +124,13 @@ var migrations = []struct {
 		`CREATE TABLE shares (id INTEGER PRIMARY KEY, hash TEXT NOT NULL UNIQUE, run_id INTEGER NOT NULL REFERENCES runs(id), query TEXT NOT NULL, says TEXT NOT NULL,
 			person TEXT NOT NULL, created DATETIME NOT NULL, expires DATETIME NOT NULL, revoked DATETIME)`,
 	}},
+	{"webhooks", []string{
+		`CREATE TABLE webhooks (id INTEGER PRIMARY KEY, address TEXT NOT NULL, secret BLOB NOT NULL, events TEXT NOT NULL, person TEXT NOT NULL, created DATETIME NOT NULL)`,
+		`CREATE TABLE deliveries (id INTEGER PRIMARY KEY, webhook_id INTEGER NOT NULL REFERENCES webhooks(id), event TEXT NOT NULL, body TEXT NOT NULL, state TEXT NOT NULL,
+			attempts INTEGER NOT NULL, status INTEGER NOT NULL, error TEXT NOT NULL, due DATETIME NOT NULL, created DATETIME NOT NULL, finished DATETIME)`,
+		`CREATE INDEX deliveries_due ON deliveries (state, due)`,
+		`CREATE INDEX deliveries_of_webhook ON deliveries (webhook_id, id)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

@@ -125,6 +125,10 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 		if err != nil {
 			return happened{}, err
 		}
+		err = announce(tx, EventRunEnded, map[string]any{"report": w.run.ID, "sieve": name, "number": w.run.Number, "ended": "done", "by": ActorOf(ctx).Name})
+		if err != nil {
+			return happened{}, err
+		}
 		what := happened{"run.finished", "run", strconv.FormatUint(uint64(w.run.ID), 10), map[string]any{"sieve": name, "version": w.run.Version, "number": w.run.Number, "entries": w.seq}}
 		return what, tx.Save(&w.run).Error
 	})

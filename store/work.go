@@ -99,6 +99,16 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		if err != nil {
 			return err
 		}
+		if change.Owner != nil && *change.Owner != "" {
+			var some []uint
+			if err := tx.Raw("SELECT id FROM chosen ORDER BY id LIMIT 100").Scan(&some).Error; err != nil {
+				return err
+			}
+			told := map[string]any{"report": on.Chosen.Run, "owner": *change.Owner, "by": by.Name, "count": a.Items, "exceptions": some}
+			if err := announce(tx, EventOwned, told); err != nil {
+				return err
+			}
+		}
 		settled := ""
 		if change.Status != nil {
 			settled = "settled = CASE WHEN ? IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, ?) END, "

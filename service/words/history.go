@@ -56,6 +56,10 @@ func Event(action, subject string, details map[string]any) string {
 		return fmt.Sprintf("made link %s for others to report %s: %s", d("share"), subject, d("says"))
 	case "report.unshared":
 		return fmt.Sprintf("revoked link %s to report %s", d("share"), subject)
+	case "webhook.added":
+		return "added the webhook " + subject
+	case "webhook.removed":
+		return "removed the webhook " + subject
 	case "connection.saved":
 		return "saved the connection " + subject
 	case "connection.deleted":

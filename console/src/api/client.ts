@@ -70,6 +70,8 @@ export type ReportChange = Schemas['ReportChange'];
 export type Pending = Schemas['Pending'];
 export type TrendRun = Schemas['TrendRun'];
 export type Shared = Schemas['Shared'];
+export type Webhook = Schemas['Webhook'];
+export type Delivery = Schemas['Delivery'];
 export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,

@@ -1486,6 +1486,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the addresses that are told of events */
+        get: operations["listWebhooks"];
+        put?: never;
+        /** Add an address that is told of events; the secret that they are signed with is shown in this answer only */
+        post: operations["addWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{webhook}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an address that is told of events */
+        delete: operations["dropWebhook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{webhook}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was and is on its way to a webhook, the newest first */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{webhook}/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a webhook an event that says nothing */
+        post: operations["tryWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2056,6 +2125,30 @@ export interface components {
             right: string;
             where?: components["schemas"]["Where"];
         };
+        Deliveries: {
+            deliveries: components["schemas"]["Delivery"][];
+        };
+        Delivery: {
+            attempts: number;
+            body: unknown;
+            /** Format: date-time */
+            created: string;
+            /** @description Why it did not come through last time. */
+            error?: string;
+            event: string;
+            /** Format: date-time */
+            finished?: null | string;
+            id: number;
+            /**
+             * Format: date-time
+             * @description When it is tried again.
+             */
+            next?: null | string;
+            /** @enum {string} */
+            state: "waiting" | "done" | "failed";
+            /** @description HTTP status of the answer last time. */
+            status?: number;
+        };
         Diagnosis: {
             /** @description In a fixed order; each record is counted once, under the first cause that holds for it. */
             causes: components["schemas"]["Cause"][];
@@ -2569,6 +2662,12 @@ export interface components {
             days?: number;
             /** @description What it is for. */
             label: string;
+        };
+        NewWebhook: {
+            /** @description An http or https address. */
+            address: string;
+            /** @description run.ended, exceptions.owned; both where not stated. */
+            events?: string[];
         };
         OneTime: {
             /** Format: date-time */
@@ -3535,6 +3634,19 @@ export interface components {
             tray: string;
             /** @description Its tray, and why. */
             why: string;
+        };
+        Webhook: {
+            address: string;
+            by: string;
+            /** Format: date-time */
+            created: string;
+            events: string[];
+            id: number;
+            /** @description That deliveries are signed with, as RFC 9421 says; only in the answer to its making. */
+            secret?: string;
+        };
+        Webhooks: {
+            webhooks: components["schemas"]["Webhook"][];
         };
         Where: {
             left?: string;
@@ -7277,6 +7389,162 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhooks"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewWebhook"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the webhook. */
+                webhook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the webhook. */
+                webhook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deliveries"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the webhook. */
+                webhook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
             };
             /** @description What was wrong, where, and how to mend it. */
             default: {

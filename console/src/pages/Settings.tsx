@@ -10,6 +10,7 @@ import { ConnectionForm, kinds } from '../settings/ConnectionForm';
 import { People } from '../settings/People';
 import { Reasons } from '../settings/Reasons';
 import { Tried } from '../settings/Tried';
+import { Webhooks } from '../settings/Webhooks';
 import { You } from '../settings/You';
 
 const where = (c: Connection) => c.file ?? `${c.host}${c.port ? `:${c.port}` : ''}/${c.database}`;
@@ -24,6 +25,7 @@ export function Settings() {
       <You />
       {may && <People />}
       {may && <Reasons />}
+      {may && <Webhooks />}
       {works && <Connections may={may} />}
     </>
   );
