@@ -55,6 +55,12 @@ type overviewRequest struct {
 	Sort  string `query:"sort" json:"-" enum:"age,amount" description:"The oldest first, or the largest; the oldest where not given."`
 }
 
+type scheduleRequest struct {
+	SieveName string `path:"name" json:"-" description:"Name of the sieve."`
+	IfMatch   string `header:"If-Match" json:"-" description:"Version of the schedule that is changed, in quotes."`
+	view.NewSchedule
+}
+
 type filterPath struct {
 	Filter string `path:"filter" json:"-" description:"Name of the filter."`
 }
@@ -114,6 +120,16 @@ func workRoutes(v *service.Service) []route {
 		}),
 		get(reader, "/sieves/:name/trend", "getTrend", "Say how a sieve's exceptions went from run to run", func(ctx context.Context, r *sievePath) (reply[*view.Trend], error) {
 			return ok(v.Trend(ctx, r.Name))
+		}),
+		get(reader, "/sieves/:name/schedule", "getSchedule", "Say when a sieve runs by itself", func(ctx context.Context, r *sievePath) (reply[*view.Schedule], error) {
+			return ok(v.Schedule(ctx, r.Name))
+		}),
+		put(analyst, "/sieves/:name/schedule", "setSchedule", "Let a sieve run by itself: by the clock, or when files have come", func(ctx context.Context, r *scheduleRequest) (reply[*view.Schedule], error) {
+			n, err := version(r.IfMatch)
+			if err != nil {
+				return reply[*view.Schedule]{}, err
+			}
+			return ok(v.SetSchedule(ctx, r.SieveName, n, r.NewSchedule))
 		}),
 		get(reader, "/reasons", "listReasons", "List the reasons that exceptions can be given", func(ctx context.Context, _ *none) (reply[*view.Reasons], error) {
 			return ok(v.Reasons(ctx))

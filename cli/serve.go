@@ -34,6 +34,7 @@ type serving struct {
 	upload  string
 	inside  bool
 	retry   time.Duration
+	look    time.Duration
 	verbose bool
 	config  string
 }
@@ -49,6 +50,7 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 	f.StringVar(&s.upload, "upload-limit", "", "most bytes of a file that is sent, such as 4GB (default: 16GB)")
 	f.BoolVar(&s.inside, "webhooks-inside", false, "let webhooks go to this machine and to the service's own network")
 	f.DurationVar(&s.retry, "retry-wait", 30*time.Second, "wait before a webhook is tried again; four times as long before each further try")
+	f.DurationVar(&s.look, "look-every", 5*time.Second, "how often schedules, and files that are waited for, are looked at")
 	f.BoolVar(&s.verbose, "verbose", false, "log every request")
 	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
 }
@@ -69,7 +71,7 @@ func (s *serving) settle(cmd *cobra.Command) error {
 			return wrongRequest("the settings file cannot be read: %s", err)
 		}
 	}
-	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "key-file", "upload-limit", "webhooks-inside", "retry-wait", "verbose"} {
+	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "key-file", "upload-limit", "webhooks-inside", "retry-wait", "look-every", "verbose"} {
 		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
 			if err := flag.Value.Set(v.GetString(name)); err != nil {
 				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), err)
@@ -169,7 +171,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	if keyFile == "" {
 		keyFile = filepath.Join(s.data, "secrets.key")
 	}
-	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, KeyFile: keyFile, Log: logger, WebhooksInside: s.inside, RetryWait: s.retry})
+	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, KeyFile: keyFile, Log: logger, WebhooksInside: s.inside, RetryWait: s.retry, LookEvery: s.look})
 	defer v.Close()
 	handler, err := api.Handler(v, console.Files(), logger)
 	if err != nil {

@@ -107,6 +107,18 @@ func (c *Client) Trend(ctx context.Context, sieve string) (out view.Trend, err e
 	return out, err
 }
 
+// Schedule says when a sieve runs by itself.
+func (c *Client) Schedule(ctx context.Context, sieve string) (out view.Schedule, err error) {
+	_, err = c.do(ctx, http.MethodGet, "/sieves/"+url.PathEscape(sieve)+"/schedule", nil, nil, &out)
+	return out, err
+}
+
+// SetSchedule lets a sieve run by itself, where version is still the newest.
+func (c *Client) SetSchedule(ctx context.Context, sieve string, version int, n view.NewSchedule) (out view.Schedule, err error) {
+	_, err = c.json(ctx, http.MethodPut, "/sieves/"+url.PathEscape(sieve)+"/schedule", match(version), n, &out)
+	return out, err
+}
+
 // Reasons lists the reasons that exceptions can be given.
 func (c *Client) Reasons(ctx context.Context) (out view.Reasons, err error) {
 	_, err = c.do(ctx, http.MethodGet, "/reasons", nil, nil, &out)

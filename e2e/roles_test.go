@@ -42,9 +42,9 @@ var routeRoles = map[string][4]bool{
 	"exportEntries": forReaders, "listJobs": forReaders, "getJob": forReaders, "cancelJob": forReaders, "followJob": forReaders,
 
 	"getTallies": forReaders, "listActions": forReaders, "getConversation": forReaders, "getAttachment": forReaders, "followReport": forReaders, "getSignOff": forReaders,
-	"listPending": forReaders, "getTrend": forReaders, "listReasons": forReaders, "listFilters": forReaders, "saveFilter": forReaders, "dropFilter": forReaders,
+	"listPending": forReaders, "getTrend": forReaders, "listReasons": forReaders, "getSchedule": forReaders, "listFilters": forReaders, "saveFilter": forReaders, "dropFilter": forReaders,
 
-	"changeEntry": forAnalysts, "changeEntries": forAnalysts, "undoAction": forAnalysts, "comment": forAnalysts, "attach": forAnalysts, "signReport": forAnalysts, "listShares": forAnalysts, "shareReport": forAnalysts, "revokeShare": forAnalysts,
+	"changeEntry": forAnalysts, "changeEntries": forAnalysts, "undoAction": forAnalysts, "comment": forAnalysts, "attach": forAnalysts, "signReport": forAnalysts, "listShares": forAnalysts, "shareReport": forAnalysts, "revokeShare": forAnalysts, "setSchedule": forAnalysts,
 
 	"loadSet": forAnalysts, "upload": forAnalysts, "dropUpload": forAnalysts, "listFolder": forAnalysts, "listConnections": forAnalysts, "getConnection": forAnalysts,
 	"listTables": forAnalysts, "preview": forAnalysts, "loadSnapshot": forAnalysts, "reloadSet": forAnalysts, "computeColumns": forAnalysts, "deleteSet": forAnalysts,

@@ -24,6 +24,8 @@ type Options struct {
 	KeyFile string // of the key that secrets are encrypted with; made when the first one is kept
 	Log     *slog.Logger
 
+	LookEvery time.Duration // how often schedules and the folder are looked at; 0: every five seconds
+
 	WebhooksInside bool          // webhooks may go to the service's own network
 	RetryWait      time.Duration // before a delivery is tried again the first time; 0: half a minute
 }
@@ -38,6 +40,7 @@ type Service struct {
 
 	slow    slowness
 	courier courier
+	clock   clock
 	oneRun  oneAtATime
 	live    live
 	desks   desks
@@ -70,6 +73,9 @@ func New(s *store.Store, o Options) *Service {
 	if o.Upload <= 0 {
 		o.Upload = 16 << 30
 	}
+	if o.LookEvery <= 0 {
+		o.LookEvery = 5 * time.Second
+	}
 	if o.RetryWait <= 0 {
 		o.RetryWait = 30 * time.Second
 	}
@@ -80,6 +86,7 @@ func New(s *store.Store, o Options) *Service {
 	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
 	v.jobs = newJobs(s, o.Log)
 	v.startCourier()
+	v.startClock()
 	return v
 }
 
@@ -89,6 +96,7 @@ func (v *Service) Close() {
 	v.jobs.close()
 	v.desks.ended.Wait()
 	v.courier.ended.Wait()
+	v.clock.ended.Wait()
 	v.uploads.close()
 }
 

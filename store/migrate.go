@@ -131,6 +131,11 @@ var migrations = []struct {
 		`CREATE INDEX deliveries_due ON deliveries (state, due)`,
 		`CREATE INDEX deliveries_of_webhook ON deliveries (webhook_id, id)`,
 	}},
+	{"schedules", []string{
+		`CREATE TABLE schedules (sieve_id INTEGER PRIMARY KEY, cron TEXT NOT NULL, zone TEXT NOT NULL, watch INTEGER NOT NULL, "both" INTEGER NOT NULL,
+			active INTEGER NOT NULL, person_id INTEGER NOT NULL, person TEXT NOT NULL, version INTEGER NOT NULL, fired DATETIME NOT NULL, says TEXT NOT NULL,
+			at DATETIME NOT NULL, updated DATETIME NOT NULL, marks TEXT NOT NULL)`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

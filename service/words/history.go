@@ -56,6 +56,11 @@ func Event(action, subject string, details map[string]any) string {
 		return fmt.Sprintf("made link %s for others to report %s: %s", d("share"), subject, d("says"))
 	case "report.unshared":
 		return fmt.Sprintf("revoked link %s to report %s", d("share"), subject)
+	case "sieve.scheduled":
+		if active, is := details["active"].(bool); is && !active {
+			return "let " + subject + " run by itself no longer"
+		}
+		return "let " + subject + " run by itself"
 	case "webhook.added":
 		return "added the webhook " + subject
 	case "webhook.removed":

@@ -72,6 +72,7 @@ export type TrendRun = Schemas['TrendRun'];
 export type Shared = Schemas['Shared'];
 export type Webhook = Schemas['Webhook'];
 export type Delivery = Schemas['Delivery'];
+export type Schedule = Schemas['Schedule'];
 export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,

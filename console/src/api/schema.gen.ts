@@ -1384,6 +1384,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sieves/{name}/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say when a sieve runs by itself */
+        get: operations["getSchedule"];
+        /** Let a sieve run by itself: by the clock, or when files have come */
+        put: operations["setSchedule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sieves/{name}/trend": {
         parameters: {
             query?: never;
@@ -1802,6 +1820,17 @@ export interface components {
         ApiRunRequest: {
             /** @description Name of the sieve. */
             sieve: string;
+        };
+        ApiScheduleRequest: {
+            active: boolean;
+            /** @description It waits until both sides are newer than in its last run. */
+            both: boolean;
+            /** @description Five fields of cron text: minute, hour, day of the month, month, day of the week. Empty: not by the clock. */
+            cron?: string;
+            /** @description When files in the service's folder that its sets are loaded from have come: their size and time stand still. */
+            watch: boolean;
+            /** @description Time zone of the fields, such as Europe/Stockholm. A time that the clocks skip in spring does not fire on that day; one that comes twice in autumn fires once, the first time. */
+            zone?: string;
         };
         ApiShareRequest: {
             /** @description How long it works: 1 to 366 days, 30 where not stated. */
@@ -3151,6 +3180,29 @@ export interface components {
         };
         SavedFilters: {
             filters: components["schemas"]["SavedFilter"][];
+        };
+        Schedule: {
+            active: boolean;
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            at?: null | string;
+            both: boolean;
+            /** @description On whose behalf it runs: who has changed it last. */
+            by?: string;
+            cron: string;
+            /**
+             * Format: date-time
+             * @description When it fires next.
+             */
+            next?: null | string;
+            /** @description How it went last, in plain words. */
+            says?: string;
+            /** @description For changes with If-Match; 0 where nobody has said anything yet. */
+            version: number;
+            watch: boolean;
+            zone: string;
         };
         Set: {
             name: string;
@@ -7198,6 +7250,77 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": string;
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSchedule: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Version of the schedule that is changed, in quotes. */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description Name of the sieve. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApiScheduleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

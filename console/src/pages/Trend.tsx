@@ -5,6 +5,7 @@ import { answer, api, type TrendRun } from '../api/client';
 import { Fault } from '../parts/Fault';
 import { amount, count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
+import { Schedule } from '../report/Schedule';
 
 const parts = {
   trays: [
@@ -77,6 +78,7 @@ export function TrendPage() {
           </section>
         </>
       )}
+      <Schedule sieve={name} />
     </>
   );
 }

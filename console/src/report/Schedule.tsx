@@ -1,0 +1,100 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button, Checkbox } from 'antd';
+import { useState } from 'react';
+import { answer, api, type Schedule as ScheduleView } from '../api/client';
+import { useMay } from '../api/people';
+import { Fault } from '../parts/Fault';
+import { Form } from '../parts/Form';
+import { when } from '../parts/format';
+import { TextChoice } from '../parts/TextChoice';
+
+/** When a sieve runs by itself, and how that went. */
+export function Schedule({ sieve }: { sieve: string }) {
+  const schedule = useQuery({
+    queryKey: ['schedule', sieve],
+    queryFn: async () =>
+      (await answer(api.GET('/api/v1/sieves/{name}/schedule', { params: { path: { name: sieve } } }))).data,
+  });
+  if (!schedule.data) return <Fault error={schedule.error} />;
+  return <ScheduleForm key={schedule.data.version} sieve={sieve} schedule={schedule.data} />;
+}
+
+function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: ScheduleView }) {
+  const queries = useQueryClient();
+  const may = useMay('analyst');
+  const [cron, setCron] = useState(s.cron);
+  const [zone, setZone] = useState(s.zone || Intl.DateTimeFormat().resolvedOptions().timeZone);
+  const [watch, setWatch] = useState(s.watch);
+  const [both, setBoth] = useState(s.both);
+  const [failed, setFailed] = useState<unknown>();
+  async function save(active: boolean) {
+    setFailed(undefined);
+    try {
+      await answer(
+        api.PUT('/api/v1/sieves/{name}/schedule', {
+          params: { path: { name: sieve }, header: { 'If-Match': `"${s.version}"` } },
+          body: { cron, zone, watch, both, active },
+        }),
+      );
+    } catch (error) {
+      setFailed(error);
+    }
+    await queries.invalidateQueries({ queryKey: ['schedule', sieve] });
+  }
+  return (
+    <Form className="panel" label="Runs by itself" send={() => void save(true)}>
+      <h2>
+        Runs by itself{' '}
+        <small>
+          {s.active ? `on behalf of ${s.by}` : 'not now'}
+          {s.next && `, next ${when(s.next)}`}
+        </small>
+      </h2>
+      <div className="choices">
+        <TextChoice
+          label="by the clock: minute hour day month weekday"
+          name="cron"
+          placeholder="30 6 * * 1-5"
+          width={260}
+          value={cron}
+          change={setCron}
+          disabled={!may}
+        />
+        <TextChoice
+          label="time zone"
+          placeholder="Europe/Stockholm"
+          width={160}
+          value={zone}
+          change={setZone}
+          disabled={!may}
+        />
+        <Checkbox checked={watch} disabled={!may} onChange={(event) => setWatch(event.target.checked)}>
+          when files have come
+        </Checkbox>
+        <Checkbox checked={both} disabled={!may} onChange={(event) => setBoth(event.target.checked)}>
+          only once both sides are newer than in its last run
+        </Checkbox>
+        {may && (
+          <Button size="small" htmlType="submit">
+            {s.active ? 'Save it' : 'Let it run by itself'}
+          </Button>
+        )}
+        {may && s.active && (
+          <Button size="small" onClick={() => void save(false)}>
+            No longer
+          </Button>
+        )}
+      </div>
+      <p className="dim" style={{ margin: 0 }}>
+        A time that the clocks skip in spring does not fire on that day; one that comes twice in autumn fires once. A
+        file has come once its size and time stand still. What was missed while the service was down is caught up once.
+      </p>
+      {s.says && (
+        <p role="status">
+          Last time, {when(s.at ?? '')}: {s.says}
+        </p>
+      )}
+      <Fault error={failed} />
+    </Form>
+  );
+}
