@@ -41,7 +41,7 @@ bench:
 	go run ./bench
 	go test ./core/near ./core/advise -run none -bench . -benchtime 1x
 
-# The pictures in docs/screenshots, from the demo data. Needs chromium, xterm, xvfb and imagemagick.
+# The pictures in docs/screenshots, from the demo data. Needs chromium, xterm, xvfb, imagemagick and poppler-utils.
 shots: build
 	docs/shots.sh
 

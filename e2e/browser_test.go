@@ -29,6 +29,7 @@ type browser struct {
 	t        *testing.T
 	ctx      context.Context
 	choosers chan cdp.BackendNodeID // file dialogs that were opened
+	unfound  bool                   // as mistakes, for 404
 	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 409 and 422
 }
 
@@ -64,7 +65,7 @@ func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 				t.Errorf("the page's console says: %s", consoleText(e))
 			}
 		case *log.EventEntryAdded:
-			if e.Entry.Level == log.EntryLevelError && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409") || strings.Contains(e.Entry.Text, "status of 412"))) {
+			if e.Entry.Level == log.EntryLevelError && !(b.unfound && (strings.Contains(e.Entry.Text, "status of 404") || strings.Contains(e.Entry.Text, "status of 401"))) && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409") || strings.Contains(e.Entry.Text, "status of 412") || strings.Contains(e.Entry.Text, "status of 401"))) {
 				t.Errorf("the browser's log says: %s %s", e.Entry.Text, e.Entry.URL)
 			}
 		case *page.EventFileChooserOpened:

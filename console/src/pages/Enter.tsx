@@ -39,7 +39,7 @@ export function Enter() {
       const then = query.get('then') ?? '';
       // Only to a page of this console: an address of another site would begin with // or a scheme.
       await navigate(/^\/(?!\/|\\)/.test(then) ? then : '/', { replace: true });
-      await queries.resetQueries();
+      await queries.resetQueries({ predicate: (query) => query.queryKey[0] !== 'enter' }); // the link is used up
     } catch (error) {
       setFailed(error);
     }
