@@ -219,7 +219,7 @@ func workInDemo(ctx context.Context, people []*client.Client, round int) error {
 	); err != nil {
 		return err
 	}
-	page, err := c.Entries(ctx, run, client.Query{Tray: "differing", Status: []string{"open"}, Sort: "amount", Desc: true, Limit: 1})
+	page, err := c.Entries(ctx, run, client.Query{Tray: "differing", Search: "tug", Status: []string{"open"}, Sort: "amount", Desc: true, Limit: 1})
 	if err != nil || len(page.Entries) == 0 || round > 0 && page.Entries[0].Work.Comments > 0 {
 		return err
 	}

@@ -56,7 +56,7 @@ func newRoot() *cobra.Command {
 	})
 	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags), newView(flags), newStack(flags), newChain(flags),
 		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags),
-		newTriage(flags), newExceptions(flags), newTrend(flags), newSignoff(flags), newShare(flags), newWebhooks(flags), newSchedule(flags), newSignin(flags), newSignout(flags), newPeople(flags), newTokens(flags), newHistory(flags), newVerify(flags))
+		newTriage(flags), newExceptions(flags), newTrend(flags), newSignoff(flags), newShare(flags), newWebhooks(flags), newSchedule(flags), newRetention(flags), newSignin(flags), newSignout(flags), newPeople(flags), newTokens(flags), newHistory(flags), newVerify(flags))
 	return root
 }
 

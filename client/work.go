@@ -119,6 +119,16 @@ func (c *Client) SetSchedule(ctx context.Context, sieve string, version int, n v
 	return out, err
 }
 
+// Retention says what a rule lets go; with remove it goes.
+func (c *Client) Retention(ctx context.Context, r view.Retention, remove bool) (out view.Removable, err error) {
+	path := "/retention/tried"
+	if remove {
+		path = "/retention"
+	}
+	_, err = c.json(ctx, http.MethodPost, path, nil, r, &out)
+	return out, err
+}
+
 // Reasons lists the reasons that exceptions can be given.
 func (c *Client) Reasons(ctx context.Context) (out view.Reasons, err error) {
 	_, err = c.do(ctx, http.MethodGet, "/reasons", nil, nil, &out)

@@ -52,7 +52,7 @@ var routeRoles = map[string][4]bool{
 	"importCrosswalk": forAnalysts, "takeBack": forAnalysts, "startRun": forAnalysts,
 
 	"createConnection": forAdmins, "changeConnection": forAdmins, "deleteConnection": forAdmins, "addPerson": forAdmins, "changePerson": forAdmins, "invitePerson": forAdmins, "setReasons": forAdmins,
-	"listWebhooks": forAdmins, "addWebhook": forAdmins, "dropWebhook": forAdmins, "tryWebhook": forAdmins, "listDeliveries": forAdmins,
+	"tryRetention": forAdmins, "applyRetention": forAdmins, "listWebhooks": forAdmins, "addWebhook": forAdmins, "dropWebhook": forAdmins, "tryWebhook": forAdmins, "listDeliveries": forAdmins,
 }
 
 // TestRouteRoles asks every route of the OpenAPI document as nobody, reader, analyst and admin. What is asked for is not there, so that

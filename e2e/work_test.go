@@ -3,6 +3,9 @@ package e2e
 import (
 	"bytes"
 	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -530,4 +533,73 @@ func TestKilledWork(t *testing.T) {
 // lonely is a sieve in which nothing pairs.
 func lonely() sieve.Definition {
 	return sieve.Definition{Name: "lonely", Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}}}, Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount"}, As: "decimal"}}}
+}
+
+// TestKilledExport kills the service, and then the command, while a report is being handed over: the file is there whole or not at all.
+func TestKilledExport(t *testing.T) {
+	data := t.TempDir()
+	p := serve(t, data)
+	var left strings.Builder
+	left.WriteString("call,amount\n")
+	const records = 40_000
+	for i := range records {
+		fmt.Fprintf(&left, "MW-%05d,%d\n", i, i)
+	}
+	c := p.client()
+	load(t, c, "log", []byte(left.String()))
+	load(t, c, "bills", []byte("call,amount\nMW-x,1\n"))
+	if _, err := c.CreateSieve(t.Context(), lonely()); err != nil {
+		t.Fatal(err)
+	}
+	job, err := c.Run(t.Context(), "lonely")
+	done(t, c, job, err)
+	for _, format := range []string{"csv", "xlsx"} {
+		for _, what := range []string{"service", "command"} {
+			dir := t.TempDir()
+			file := filepath.Join(dir, "report."+format)
+			before := []byte("what was there before")
+			if err := os.WriteFile(file, before, 0o644); err != nil {
+				t.Fatal(err)
+			}
+			cmd := exec.Command(program, "export", "lonely", "--out", file)
+			cmd.Env = append(os.Environ(), p.at()...)
+			var said bytes.Buffer
+			cmd.Stderr = &said
+			if err := cmd.Start(); err != nil {
+				t.Fatal(err)
+			}
+			for n := 1; n < 2; { // until it has begun to write
+				entries, err := os.ReadDir(dir)
+				if err != nil {
+					t.Fatal(err)
+				}
+				n = len(entries)
+			}
+			if what == "service" {
+				p.stop(t, syscall.SIGKILL)
+			} else if err := cmd.Process.Kill(); err != nil {
+				t.Fatal(err)
+			}
+			failed := cmd.Wait() != nil
+			content, err := os.ReadFile(file)
+			if err != nil {
+				t.Fatal(err)
+			}
+			switch whole := bytes.Count(content, []byte("\n")) == records+2; {
+			case failed && !bytes.Equal(content, before):
+				t.Errorf("%s, the %s killed: %d bytes are in the file", format, what, len(content))
+			case !failed && format == "csv" && !whole:
+				t.Errorf("the export went well, and the file has %d lines", bytes.Count(content, []byte("\n")))
+			}
+			if what == "service" {
+				if failed && strings.Count(said.String(), "\n") != 1 {
+					t.Errorf("it says %q", &said)
+				}
+				p = serve(t, data)
+			}
+		}
+	}
+	if found, err := p.client().Verify(t.Context(), nil); err != nil || !found.Holds {
+		t.Errorf("%+v, %v", found, err)
+	}
 }

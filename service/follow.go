@@ -74,14 +74,17 @@ func (v *Service) follow(ctx context.Context, j *job, sieveID uint, p *planned, 
 
 // earlier reads a sieve's exceptions of before, and marks them as the plan reads them.
 func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *following) error {
-	heads := map[uint]*view.Run{}
+	heads := map[uint]*header{}
 	columns := func(run uint) ([2][]string, error) {
 		if heads[run] == nil {
-			head, err := v.RunHead(ctx, run)
+			text, err := v.store.Header(ctx, run)
 			if err != nil {
 				return [2][]string{}, err
 			}
-			heads[run] = head
+			heads[run] = &header{}
+			if err := json.Unmarshal([]byte(text), heads[run]); err != nil {
+				return [2][]string{}, err
+			}
 		}
 		return [2][]string{heads[run].Sides[0].Columns, heads[run].Sides[1].Columns}, nil
 	}

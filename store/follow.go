@@ -47,7 +47,7 @@ func (s *Store) Earlier(ctx context.Context, sieve uint, visit func([]Earlier) e
 		var page []Earlier
 		err := s.reads.WithContext(ctx).Raw(`SELECT x.*, b.body FROM exceptions x
 			JOIN entry_bodies b ON b.run_id = x.body_run AND b.seq = x.body_seq
-			WHERE x.sieve_id = ? AND x.id > ? AND x.opened_run IN (SELECT id FROM runs WHERE sealed = 1) ORDER BY x.id LIMIT 2000`, sieve, after).Scan(&page).Error
+			WHERE x.sieve_id = ? AND x.id > ? AND x.opened_run IN (SELECT id FROM runs WHERE sealed <> 0) ORDER BY x.id LIMIT 2000`, sieve, after).Scan(&page).Error
 		if err != nil || len(page) == 0 {
 			return err
 		}

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"errors"
 	"strconv"
 	"strings"
 	"time"
@@ -31,7 +33,7 @@ type Overviewed struct {
 // pending narrows a query over exceptions to those that somebody has to do something about.
 func pending(db *gorm.DB) *gorm.DB {
 	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").
-		Where("exceptions.opened_run IN (SELECT id FROM runs WHERE sealed = 1)").Where("exceptions.sieve_id IN (SELECT id FROM sieves)")
+		Where("exceptions.opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Where("exceptions.sieve_id IN (SELECT id FROM sieves)")
 }
 
 // Overview returns a page of the exceptions chosen and how many there are altogether.
@@ -83,7 +85,7 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 			return nil, 0, "", err
 		}
 		if err = s.reads.WithContext(ctx).Raw("SELECT run_id, seq FROM entries WHERE exception_id = ? AND run_id IN (SELECT id FROM runs WHERE sealed = 1) ORDER BY run_id DESC LIMIT 1", x.ID).
-			Row().Scan(&x.Run, &x.Seq); err != nil {
+			Row().Scan(&x.Run, &x.Seq); err != nil && !errors.Is(err, sql.ErrNoRows) { // the report that listed it last may have been removed
 			return nil, 0, "", err
 		}
 	}

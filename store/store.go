@@ -155,6 +155,9 @@ func (s *Store) clearRemains(ctx context.Context) error {
 			return err
 		}
 	}
+	if err := s.thin(ctx); err != nil {
+		return err
+	}
 	return s.write(ctx, urgent, func(tx *gorm.DB) error {
 		return tx.Model(&Job{}).Where("state IN ?", []string{JobQueued, JobRunning}).Update("state", JobInterrupted).Error
 	})

@@ -232,7 +232,7 @@ func (s *Store) Undo(ctx context.Context, id uint) (a Action, kept int64, err er
 
 // Exception returns an exception that a sealed run has found.
 func (s *Store) Exception(ctx context.Context, id uint) (x Exception, err error) {
-	err = s.reads.WithContext(ctx).Where("opened_run IN (SELECT id FROM runs WHERE sealed = 1)").Take(&x, id).Error
+	err = s.reads.WithContext(ctx).Where("opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Take(&x, id).Error
 	return x, plainError(err)
 }
 

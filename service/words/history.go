@@ -61,6 +61,8 @@ func Event(action, subject string, details map[string]any) string {
 			return "let " + subject + " run by itself no longer"
 		}
 		return "let " + subject + " run by itself"
+	case "retention.applied":
+		return fmt.Sprintf("removed %s runs, and the snapshots that only these needed: %s", subject, d("rule"))
 	case "webhook.added":
 		return "added the webhook " + subject
 	case "webhook.removed":

@@ -73,6 +73,7 @@ export type Shared = Schemas['Shared'];
 export type Webhook = Schemas['Webhook'];
 export type Delivery = Schemas['Delivery'];
 export type Schedule = Schemas['Schedule'];
+export type Removable = Schemas['Removable'];
 export type HistoryEvent = Schemas['Event'];
 export type Access = Pick<
   Connection,

@@ -523,6 +523,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove the runs and snapshots that a rule lets go */
+        post: operations["applyRetention"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/retention/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what runs and snapshots a rule would let go, and remove nothing */
+        post: operations["tryRetention"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rows": {
         parameters: {
             query?: never;
@@ -3052,6 +3086,36 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        Removable: {
+            /**
+             * Format: int64
+             * @description Room that it takes, roughly.
+             */
+            bytes: number;
+            runs: components["schemas"]["RemovableRun"][];
+            /** @description What goes, in one sentence. */
+            says: string;
+            snapshots: components["schemas"]["RemovableSnapshot"][];
+        };
+        RemovableRun: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            finished: string;
+            number: number;
+            run: number;
+            sieve: string;
+        };
+        RemovableSnapshot: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            created: string;
+            number: number;
+            /** Format: int64 */
+            records: number;
+            set: string;
+        };
         Renamed: {
             after: string;
             before: string;
@@ -3086,6 +3150,12 @@ export interface components {
             run?: number;
             /** @description Name of the sieve. */
             sieve: string;
+        };
+        Retention: {
+            /** @description Those that are not older than so many days are kept; of any age where not stated. */
+            days?: number;
+            /** @description So many of each sieve and set are kept; any number where not stated. */
+            newest?: number;
         };
         Retyped: {
             after: string;
@@ -4998,6 +5068,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reasons"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    applyRetention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Retention"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removable"];
+                };
+            };
+            /** @description What was wrong, where, and how to mend it. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryRetention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Retention"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removable"];
                 };
             };
             /** @description What was wrong, where, and how to mend it. */

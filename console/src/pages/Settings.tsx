@@ -8,6 +8,7 @@ import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { ConnectionForm, kinds } from '../settings/ConnectionForm';
 import { People } from '../settings/People';
+import { Retention } from '../settings/Retention';
 import { Reasons } from '../settings/Reasons';
 import { Tried } from '../settings/Tried';
 import { Webhooks } from '../settings/Webhooks';
@@ -26,6 +27,7 @@ export function Settings() {
       {may && <People />}
       {may && <Reasons />}
       {may && <Webhooks />}
+      {may && <Retention />}
       {works && <Connections may={may} />}
     </>
   );

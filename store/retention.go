@@ -1,0 +1,145 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// runRemoved is what Sealed is in the data file for a run that was removed: of it only what people's work on exceptions refers to is
+// left. It is neither listed nor read any more.
+const runRemoved = 2
+
+// Kept says what is kept of runs and snapshots, beside the newest of each sieve and record set, which always is.
+type Kept struct {
+	Newest int       // so many of each; 0: any number
+	Since  time.Time // those that are not older; zero: any age
+}
+
+// RemovableRun is a run that nothing refers to.
+type RemovableRun struct {
+	ID       uint
+	SieveID  uint
+	Number   int
+	Finished time.Time
+	Header   string
+	Bytes    int64 // of its index and entries
+}
+
+// RemovableSnapshot is a snapshot that neither a run that stays nor a set needs.
+type RemovableSnapshot struct {
+	ID      uint
+	Name    string // of its set
+	Number  int
+	Created time.Time
+	Records int64
+	Bytes   int64 // as it is stored
+}
+
+func (k Kept) values() map[string]any {
+	since := time.Time{} // nothing is older
+	if !k.Since.IsZero() {
+		since = k.Since.UTC()
+	}
+	return map[string]any{"newest": k.Newest, "since": since}
+}
+
+// Removable lists what a rule lets go: of runs those that are not the newest of their sieve, neither submitted nor signed, and not the source of
+// a record set; of snapshots those that are not the newest of their set, and that no run needs which stays.
+func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
+	db, values := s.reads.WithContext(ctx), k.values()
+	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, (SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
+			+ (SELECT coalesce(sum(length(body)), 0) FROM entry_bodies b WHERE b.run_id = r.id) AS bytes
+		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
+		WHERE place > 1 AND (@newest > 0 AND place > @newest OR r.finished < @since)
+		AND r.id NOT IN (SELECT run_id FROM sign_offs WHERE state <> 'draft')
+		AND NOT EXISTS (SELECT 1 FROM snapshots s WHERE s.sealed = 1 AND json_valid(s.recipe) AND json_extract(s.recipe, '$.source.result.run') = r.id)
+		ORDER BY r.id`, values).Scan(&runs).Error
+	if err != nil {
+		return nil, nil, err
+	}
+	gone := []uint{0}
+	for _, r := range runs {
+		gone = append(gone, r.ID)
+	}
+	values["gone"] = gone
+	err = db.Raw(`SELECT s.id, s.name, s.number, s.created, s.records, (SELECT coalesce(sum(length(blob)), 0) FROM chunks c WHERE c.snapshot_id = s.id) AS bytes
+		FROM (SELECT n.id, n.number, n.created, n.records, t.name, row_number() OVER (PARTITION BY record_set_id ORDER BY number DESC) AS place
+			FROM snapshots n JOIN record_sets t ON t.id = n.record_set_id WHERE n.sealed = 1) s
+		WHERE place > 1 AND (@newest > 0 AND place > @newest OR s.created < @since)
+		AND s.id NOT IN (SELECT left_id FROM runs WHERE sealed = 1 AND id NOT IN @gone UNION SELECT right_id FROM runs WHERE sealed = 1 AND id NOT IN @gone)
+		ORDER BY s.id`, values).Scan(&snapshots).Error
+	return runs, snapshots, err
+}
+
+// Remove lets go of what a rule lets go, in words in the history, and returns how many runs and snapshots that were. Each exception keeps
+// what it was last seen as, with its conversation.
+func (s *Store) Remove(ctx context.Context, k Kept, says string) (runs, snapshots int, err error) {
+	loose, old, err := s.Removable(ctx, k)
+	if err != nil || len(loose)+len(old) == 0 {
+		return 0, 0, err
+	}
+	gone, dropped := []uint{0}, []uint{0}
+	for _, r := range loose {
+		gone = append(gone, r.ID)
+	}
+	for _, snap := range old {
+		dropped = append(dropped, snap.ID)
+	}
+	// First they vanish, in one transaction with the history's entry; then the room that they take is given back, bit by bit. What a crash leaves
+	// of that is done by the next start.
+	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+		for _, sql := range []string{"DELETE FROM shares WHERE run_id IN ?", "DELETE FROM sign_offs WHERE run_id IN ?", fmt.Sprintf("UPDATE runs SET sealed = %d WHERE id IN ?", runRemoved)} {
+			if err := tx.Exec(sql, gone).Error; err != nil {
+				return happened{}, err
+			}
+		}
+		what := happened{"retention.applied", "run", fmt.Sprint(len(loose)), map[string]any{"rule": says, "runs": gone[1:], "snapshots": dropped[1:]}}
+		return what, tx.Exec("UPDATE snapshots SET sealed = 0 WHERE id IN ?", dropped).Error
+	})
+	if err != nil {
+		return 0, 0, err
+	}
+	for _, snap := range old {
+		if err := s.dropSnapshot(ctx, snap.ID); err != nil {
+			return len(loose), len(old), err
+		}
+	}
+	return len(loose), len(old), s.thin(ctx)
+}
+
+// thin deletes what is left of removed runs, but for the bodies that exceptions or other runs' entries show.
+func (s *Store) thin(ctx context.Context) error {
+	var ids []uint
+	if err := s.reads.WithContext(ctx).Table("runs").Where("sealed = ?", runRemoved).Pluck("id", &ids).Error; err != nil || len(ids) == 0 {
+		return err
+	}
+	for _, id := range ids {
+		for _, table := range []string{"entries", "index_parts"} {
+			if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
+				return err
+			}
+		}
+		for gone := int64(1); gone > 0; {
+			err := s.write(ctx, bulk, func(tx *gorm.DB) error {
+				r := tx.Exec(`DELETE FROM entry_bodies WHERE run_id = ? AND seq IN (SELECT b.seq FROM entry_bodies b WHERE b.run_id = ?
+					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.body_run = b.run_id AND x.body_seq = b.seq)
+					AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.body_run = b.run_id AND e.body_seq = b.seq AND e.body_run <> e.run_id) LIMIT 500)`, id, id)
+				gone = r.RowsAffected
+				return r.Error
+			})
+			if err != nil {
+				return err
+			}
+		}
+	}
+	return s.giveBack(ctx)
+}
+
+// Header returns what a run keeps of all that it was made from, whether or not it was removed.
+func (s *Store) Header(ctx context.Context, run uint) (header string, err error) {
+	err = s.reads.WithContext(ctx).Raw("SELECT header FROM runs WHERE id = ? AND sealed <> 0", run).Row().Scan(&header)
+	return header, err
+}
