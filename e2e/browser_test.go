@@ -65,7 +65,7 @@ func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 				t.Errorf("the page's console says: %s", consoleText(e))
 			}
 		case *log.EventEntryAdded:
-			if e.Entry.Level == log.EntryLevelError && !(b.unfound && (strings.Contains(e.Entry.Text, "status of 404") || strings.Contains(e.Entry.Text, "status of 401"))) && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409") || strings.Contains(e.Entry.Text, "status of 412") || strings.Contains(e.Entry.Text, "status of 401"))) {
+			if e.Entry.Level == log.EntryLevelError && !(b.unfound && (strings.Contains(e.Entry.Text, "status of 404") || strings.Contains(e.Entry.Text, "status of 401"))) && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409") || strings.Contains(e.Entry.Text, "status of 412") || strings.Contains(e.Entry.Text, "status of 400") || strings.Contains(e.Entry.Text, "status of 401"))) {
 				t.Errorf("the browser's log says: %s %s", e.Entry.Text, e.Entry.URL)
 			}
 		case *page.EventFileChooserOpened:
