@@ -9,6 +9,7 @@ import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { Key } from '../parts/Key';
+import { Signed } from '../report/SignOff';
 
 /** Records without a partner that might belong together: suggestions that a person accepts or refuses. */
 export function NearMatches() {
@@ -55,6 +56,7 @@ function NearOf({ run }: { run: Run }) {
   const joins = wrong instanceof ProblemError && wrong.problem.type === '/problems/joins-keys';
   return (
     <>
+      <Signed run={run.id} />
       <h1>Near matches</h1>
       <p className="say">
         Records of <Link to={`/reports/${run.id}`}>{run.sieve}</Link> (run {run.number}) without a partner that might

@@ -8,6 +8,7 @@ import { turned, wholes } from '../rows/look';
 import { RowsPanel } from '../rows/RowsPanel';
 import { SaveRows } from '../rows/SaveRows';
 import { ComparisonChoice } from '../rows/ComparisonChoice';
+import { Signed } from '../report/SignOff';
 
 /** The rows of every comparison of a run. */
 export function RunRows() {
@@ -39,6 +40,7 @@ function RowsOf({ run }: { run: Run }) {
   const ask = { run: run.id, look };
   return (
     <>
+      <Signed run={run.id} />
       <div className="title">
         <div>
           <h1>Rows of {run.sieve}</h1>

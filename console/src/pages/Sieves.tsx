@@ -48,6 +48,12 @@ export function Sieves() {
             { title: 'the same when', render: (_, s) => keyWords(s.definition) },
             { title: 'version', align: 'right', render: (_, s) => s.version },
             { title: 'saved', render: (_, s) => when(s.updated) },
+            {
+              title: '',
+              render: (_, s) => (
+                <Link to={`/sieves/of/${encodeURIComponent(s.definition.name)}/trend`}>trend and schedule</Link>
+              ),
+            },
           ]}
         />
       )}

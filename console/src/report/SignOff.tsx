@@ -99,3 +99,9 @@ export function SignOff({ run }: { run: Run }) {
     </section>
   );
 }
+
+/** That a report is signed, for its other pages; nothing where it is not. */
+export function Signed({ run }: { run: number }) {
+  const state = useSignOff(run);
+  return state.data?.state === 'signed' ? <p className="signoff signed">{state.data.says}</p> : null;
+}

@@ -1,0 +1,141 @@
+package service
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"twinsieve/core/again"
+	"twinsieve/core/sieve"
+	"twinsieve/service/view"
+	"twinsieve/store"
+)
+
+// TestDeskAgainstStore asks random questions of a report's desk and of the data file, while people change what is asked for: pages, totals and
+// cursors are the same.
+func TestDeskAgainstStore(t *testing.T) {
+	p := newPort(t)
+	ctx := t.Context()
+	r := rand.New(rand.NewPCG(6, 1))
+	vessels := []string{"Saltmarsh Wren", "Ebba Lind", "Île Verte", "100%_sure", `back\slash`}
+	d := sieve.Definition{Name: "many", Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}}},
+		Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount"}, As: "decimal"}, {Columns: sieve.Columns{Left: "vessel"}}}}
+	load := func() {
+		for _, set := range []string{"log", "bills"} {
+			var text strings.Builder
+			text.WriteString("call,amount,vessel\n")
+			for range 150 {
+				call := []string{"", fmt.Sprintf("MW-%03d", r.IntN(200))}[min(r.IntN(12), 1)]
+				fmt.Fprintf(&text, "%s,%s,%s\n", call, []string{"", "?", fmt.Sprint(r.IntN(4)), fmt.Sprintf("%d.%02d", r.IntN(5000), r.IntN(100))}[r.IntN(4)], vessels[r.IntN(5)])
+			}
+			p.write(set, text.String())
+			job, err := p.Load(ctx, set, view.Recipe{Source: view.SourceRef{Place: view.Place{Path: set + ".csv"}}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if end, err := p.await(ctx, job); err != nil || end.Problem != nil {
+				t.Fatal(end.Problem, err)
+			}
+		}
+	}
+	load()
+	if _, err := p.CreateSieve(ctx, d); err != nil {
+		t.Fatal(err)
+	}
+	var run uint
+	for n := range 2 {
+		if n > 0 {
+			load()
+		}
+		job, err := p.Run(ctx, "many")
+		if err != nil {
+			t.Fatal(err)
+		}
+		end, err := p.await(ctx, job)
+		if err != nil || end.Problem != nil {
+			t.Fatal(end.Problem, err)
+		}
+		run = end.Result.Run
+	}
+	report, err := p.report(ctx, run)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.lay(run)
+	some := func(list ...string) []string {
+		var out []string
+		for _, one := range list {
+			if r.IntN(4) == 0 {
+				out = append(out, one)
+			}
+		}
+		return out
+	}
+	maybe := func(list ...string) string { return []string{"", list[r.IntN(len(list))]}[min(r.IntN(4), 1)^1] }
+	people := []string{"ines", "tam"}
+	found := int64(0)
+	for n := range 400 {
+		if n%4 == 0 { // somebody works on some of them
+			status, owner := statuses[r.IntN(4)], people[r.IntN(2)]
+			seq := int64(1 + r.IntN(100))
+			_, err := p.store.Work(store.As(ctx, store.Actor{ID: 1, Name: owner}), store.WorkOn{Chosen: store.EntryQuery{Run: run, Seqs: []int64{seq, seq + 3}, Changes: everyChange}, Over: "overwrite", Says: "worked"},
+				store.WorkChange{Status: &status, Owner: &owner})
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		q := Query{Tray: strings.Join(some("missing", "orphaned", "differing", "unkeyed", "surplus"), ","), Status: some(statuses...), Owner: maybe("ines", "tam", nobody), Reason: maybe(none),
+			Differs: maybe("amount", "vessel"), AtLeast: maybe("0", "2", "900.5"), AtMost: maybe("3", "2500"), Search: maybe("WREN", "mw-1", "lind 3", "%_", `\`, "île", "nothing at all"),
+			Sort: maybe("place", "key", "amount", "tray", "status", "owner", "age"), Desc: r.IntN(2) == 0, Limit: 1 + r.IntN(40)}
+		for _, c := range some("new", "still-open", "changed", "cleared", "absent") {
+			q.Change = append(q.Change, again.Change(c))
+		}
+		chosen, err := q.chosen(ctx, report)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for page := range 6 {
+			shown, total, next, err := p.store.Entries(ctx, chosen)
+			if err != nil {
+				t.Fatal(err)
+			}
+			desk, err := p.desk(ctx, report)
+			if err != nil || desk == nil {
+				t.Fatalf("there is no desk: %v", err)
+			}
+			after, err := cursor(chosen.After)
+			if err != nil {
+				t.Fatal(err)
+			}
+			seqs, all, more := desk.page(&chosen, after)
+			found += int64(len(shown))
+			var want []int64
+			for _, row := range shown {
+				want = append(want, row.Seq)
+			}
+			if !slices.Equal(seqs, want) || all != total || more != (next != "") {
+				t.Fatalf("question %d, page %d, %+v: the desk says %v of %d, more %v; the data file %v of %d, next %q", n, page, q, seqs, all, more, want, total, next)
+			}
+			if next == "" {
+				break
+			}
+			chosen.After = next
+		}
+	}
+	if found < 1000 {
+		t.Errorf("the questions found only %d entries", found)
+	}
+	tallies, err := p.store.Tallies(ctx, run)
+	if err != nil {
+		t.Fatal(err)
+	}
+	desk, err := p.desk(ctx, report)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := desk.tallies(); len(got) != len(tallies) {
+		t.Errorf("the desk tells %d kinds of entries, the data file %d", len(got), len(tallies))
+	}
+}
