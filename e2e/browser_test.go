@@ -44,14 +44,25 @@ func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 	t.Helper()
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
-	alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
-	ctx, stop := chromedp.NewContext(alloc)
-	t.Cleanup(func() {
+	var ctx context.Context
+	for tries := 3; ; tries-- { // on a machine that is short of everything, Chromium may fall over as it starts
+		alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
+		begun, stop := chromedp.NewContext(alloc)
+		err := chromedp.Do(begun)
+		if err == nil {
+			ctx = begun
+			t.Cleanup(func() {
+				stop()
+				stopAlloc()
+			})
+			break
+		}
 		stop()
 		stopAlloc()
-	})
-	if err := chromedp.Do(ctx); err != nil {
-		t.Fatal(err)
+		if tries == 1 {
+			t.Fatal(err)
+		}
+		t.Logf("once more: %v", err)
 	}
 	ctx, cancel := context.WithTimeout(ctx, 3*time.Minute)
 	t.Cleanup(cancel)
