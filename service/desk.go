@@ -51,14 +51,8 @@ func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
 	v.desks.mu.Lock()
 	at := slices.IndexFunc(v.desks.ready, func(d *desk) bool { return d.run == r.row.ID })
 	if at < 0 {
-		if v.desks.laying == nil {
-			v.desks.laying = map[uint]bool{}
-		}
-		if lay := !v.desks.laying[r.row.ID]; lay {
-			v.desks.laying[r.row.ID] = true
-			v.desks.ended.Go(func() { v.lay(r.row.ID) })
-		}
 		v.desks.mu.Unlock()
+		v.layOut(r.row.ID)
 		return nil, nil
 	}
 	d := v.desks.ready[at]
@@ -90,6 +84,20 @@ func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
 	}
 	d.seen = max(d.seen, newest.Seq)
 	return d, nil
+}
+
+// layOut begins to lay out the desk of a report, where that has not been begun.
+func (v *Service) layOut(run uint) {
+	v.desks.mu.Lock()
+	defer v.desks.mu.Unlock()
+	if v.desks.laying[run] || v.jobs.all.Err() != nil {
+		return
+	}
+	if v.desks.laying == nil {
+		v.desks.laying = map[uint]bool{}
+	}
+	v.desks.laying[run] = true
+	v.desks.ended.Go(func() { v.lay(run) })
 }
 
 // lay lays out a desk.

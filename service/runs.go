@@ -174,6 +174,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	v.courier.hurry()
+	v.layOut(run.ID) // it is the report that people look at next
 	return &view.JobResult{Run: run.ID}, nil
 }
 
