@@ -254,16 +254,21 @@ func (c *chooses) query() service.Query {
 	return q
 }
 
-type entriesRequest struct {
-	runPath
+// listed is a page of the entries that are chosen.
+type listed struct {
 	chooses
 	page
 }
 
-func (r *entriesRequest) query() service.Query {
-	q := r.chooses.query()
-	q.After, q.Limit = r.After, r.Limit
+func (l *listed) query() service.Query {
+	q := l.chooses.query()
+	q.After, q.Limit = l.After, l.Limit
 	return q
+}
+
+type entriesRequest struct {
+	runPath
+	listed
 }
 
 type entryPath struct {

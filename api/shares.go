@@ -25,14 +25,7 @@ type sharedPath struct {
 
 type sharedEntriesRequest struct {
 	sharedPath
-	chooses
-	page
-}
-
-func (r *sharedEntriesRequest) query() service.Query {
-	q := r.chooses.query()
-	q.After, q.Limit = r.After, r.Limit
-	return q
+	listed
 }
 
 type sharedEntryPath struct {

@@ -14,7 +14,7 @@ import (
 
 // A desk is what the entries of one report can be chosen and sorted by, in memory, so that a list costs a walk over it
 // rather than one over the data file. It catches up with what people change before each answer. While it is being laid out, and for reports
-// of more than mostOnDesk entries, lists are read from the data file.
+// that do not fit, lists are read from the data file.
 type desk struct {
 	run uint
 
@@ -25,11 +25,12 @@ type desk struct {
 	orders map[string][]int // rows in the order of a sort
 }
 
-// The most entries of a report on a desk, and how many desks there are.
-const (
-	mostOnDesk = 2_000_000
-	desksKept  = 4
-)
+// deskRow is about how many bytes an entry takes on a desk. All desks together keep to an eighth of the memory; a report that does not fit has
+// none.
+const deskRow = 400
+
+// room is how many entries there may be on all desks.
+func (v *Service) room() int64 { return v.options.Memory / 8 / deskRow }
 
 // desks are the reports that were looked at last.
 type desks struct {
@@ -46,8 +47,8 @@ func (d *desks) drop(run uint) {
 	d.ready = slices.DeleteFunc(d.ready, func(one *desk) bool { return one.run == run })
 }
 
-// desk returns the desk of a report, current, or nil while there is none. Then one is laid out for the next who asks.
-func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
+// desk returns the desk of a report as it is up to an entry of the history, or nil while there is none. Then one is laid out for the next who asks.
+func (v *Service) desk(ctx context.Context, r *report, newest int64) (*desk, error) {
 	v.desks.mu.Lock()
 	at := slices.IndexFunc(v.desks.ready, func(d *desk) bool { return d.run == r.row.ID })
 	if at < 0 {
@@ -58,12 +59,8 @@ func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
 	d := v.desks.ready[at]
 	v.desks.ready = append(slices.Delete(v.desks.ready, at, at+1), d)
 	v.desks.mu.Unlock()
-	newest, err := v.store.NewestEvent(ctx)
-	if err != nil {
-		return nil, err
-	}
 	d.mu.RLock()
-	current := d.seen >= newest.Seq
+	current := d.seen >= newest
 	d.mu.RUnlock()
 	if current {
 		return d, nil
@@ -82,7 +79,7 @@ func (v *Service) desk(ctx context.Context, r *report) (*desk, error) {
 		delete(d.orders, "status")
 		delete(d.orders, "owner")
 	}
-	d.seen = max(d.seen, newest.Seq)
+	d.seen = max(d.seen, newest)
 	return d, nil
 }
 
@@ -111,7 +108,7 @@ func (v *Service) lay(run uint) {
 	if err != nil {
 		return // the lists are read from the data file, and say so
 	}
-	rows, err := v.store.DeskRows(v.jobs.all, run, mostOnDesk)
+	rows, err := v.store.DeskRows(v.jobs.all, run, v.room())
 	if err != nil || rows == nil {
 		return
 	}
@@ -121,8 +118,13 @@ func (v *Service) lay(run uint) {
 	}
 	v.desks.mu.Lock()
 	defer v.desks.mu.Unlock()
-	if v.desks.ready = append(v.desks.ready, d); len(v.desks.ready) > desksKept {
-		v.desks.ready = v.desks.ready[1:]
+	v.desks.ready = append(v.desks.ready, d)
+	taken := int64(0)
+	for at := len(v.desks.ready) - 1; at >= 0; at-- { // the newest first; what does not fit beside them goes
+		if taken += int64(len(v.desks.ready[at].rows)); taken > v.room() {
+			v.desks.ready = slices.Clone(v.desks.ready[at+1:])
+			break
+		}
 	}
 }
 

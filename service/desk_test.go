@@ -101,7 +101,7 @@ func TestDeskAgainstStore(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			desk, err := p.desk(ctx, report)
+			desk, err := p.deskNow(report)
 			if err != nil || desk == nil {
 				t.Fatalf("there is no desk: %v", err)
 			}
@@ -131,11 +131,21 @@ func TestDeskAgainstStore(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	desk, err := p.desk(ctx, report)
+	desk, err := p.deskNow(report)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if got := desk.tallies(); len(got) != len(tallies) {
 		t.Errorf("the desk tells %d kinds of entries, the data file %d", len(got), len(tallies))
 	}
+}
+
+// deskNow is the desk of a report as it is now.
+func (p *port) deskNow(r *report) (*desk, error) {
+	p.t.Helper()
+	newest, err := p.store.NewestEvent(p.t.Context())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return p.desk(p.t.Context(), r, newest.Seq)
 }

@@ -157,7 +157,7 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 	if err != nil {
 		return nil, err
 	}
-	rows, total, next, err := v.listed(ctx, r, chosen)
+	rows, total, next, err := v.listed(ctx, r, chosen, newest.Seq)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, view.Invalid.New(fmt.Sprintf("%q is no cursor of this list.", q.After))
 	}
@@ -176,8 +176,8 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 }
 
 // listed is a page of the entries that are chosen, from the desk or else from the data file.
-func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery) (page []store.Shown, total int64, next string, err error) {
-	d, err := v.desk(ctx, r)
+func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery, newest int64) (page []store.Shown, total int64, next string, err error) {
+	d, err := v.desk(ctx, r, newest)
 	if err != nil {
 		return nil, 0, "", err
 	}

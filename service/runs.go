@@ -253,12 +253,21 @@ func (v *Service) Runs(ctx context.Context, before string, limit int) (*view.Run
 	if err != nil {
 		return nil, err
 	}
+	var ids []uint
+	for _, row := range rows {
+		ids = append(ids, row.ID)
+	}
+	states, err := v.states(ctx, ids...)
+	if err != nil {
+		return nil, err
+	}
 	page := &view.Runs{Runs: []view.Run{}}
 	for _, row := range rows {
 		run, err := runOf(row)
 		if err != nil {
 			return nil, err
 		}
+		run.State = states[row.ID]
 		page.Runs = append(page.Runs, *run)
 	}
 	if len(rows) == size {
@@ -273,7 +282,32 @@ func (v *Service) RunHead(ctx context.Context, id uint) (*view.Run, error) {
 	if err != nil {
 		return nil, problem(err, fmt.Sprintf("run %d", id))
 	}
-	return runOf(row)
+	states, err := v.states(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	run, err := runOf(row)
+	if err != nil {
+		return nil, err
+	}
+	run.State = states[id]
+	return run, nil
+}
+
+// states are how far reports are on their way to being signed.
+func (v *Service) states(ctx context.Context, runs ...uint) (map[uint]string, error) {
+	list, err := v.store.SignOffs(ctx, runs)
+	if err != nil {
+		return nil, err
+	}
+	states := map[uint]string{}
+	for _, run := range runs {
+		states[run] = store.ReportDraft
+	}
+	for _, o := range list {
+		states[o.RunID] = o.State
+	}
+	return states, nil
 }
 
 func runOf(row store.Run) (*view.Run, error) {

@@ -262,7 +262,11 @@ func (v *Service) Tallies(ctx context.Context, run uint) (*view.Tallies, error) 
 		return nil, err
 	}
 	list := &view.Tallies{Tallies: []view.Tally{}}
-	if d, err := v.desk(ctx, r); err != nil || d != nil {
+	newest, err := v.store.NewestEvent(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if d, err := v.desk(ctx, r, newest.Seq); err != nil || d != nil {
 		if d != nil {
 			list.Tallies = append(list.Tallies, d.tallies()...)
 		}

@@ -120,6 +120,7 @@ type Run struct {
 	Finished   time.Time        `json:"finished"`
 	Sentence   string           `json:"sentence" description:"What pairs with what, in words."`
 	By         string           `json:"by,omitempty" description:"Who ran it; absent where the service did."`
+	State      string           `json:"state" enum:"draft,submitted,signed" description:"How far its report is on its way to being signed."`
 	Since      *Since           `json:"since,omitempty" description:"What has become of the exceptions of before; absent in a sieve's first run."`
 }
 

@@ -3234,6 +3234,11 @@ export interface components {
             since?: components["schemas"]["Since"];
             /** Format: date-time */
             started: string;
+            /**
+             * @description How far its report is on its way to being signed.
+             * @enum {string}
+             */
+            state: "draft" | "submitted" | "signed";
             summary: components["schemas"]["Summary"];
             /** @description Version of the sieve. */
             version: number;

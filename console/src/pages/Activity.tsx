@@ -6,6 +6,7 @@ import { usePeople } from '../api/people';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
+import { More } from '../parts/More';
 
 const kinds = {
   set: 'record sets',
@@ -126,11 +127,7 @@ export function Activity() {
           },
         ]}
       />
-      {list.hasNextPage && (
-        <Button style={{ marginTop: 8 }} loading={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-          Earlier
-        </Button>
-      )}
+      <More list={list} says="Earlier" />
     </>
   );
 }

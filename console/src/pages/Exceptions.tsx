@@ -1,11 +1,12 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
-import { Button, Select, Table } from 'antd';
+import { Select, Table } from 'antd';
 import { Link, useSearchParams } from 'react-router';
 import { answer, api, type Pending } from '../api/client';
 import { useSieves } from '../api/queries';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { amount, count, when } from '../parts/format';
+import { More } from '../parts/More';
 import { Glyph } from '../parts/Glyph';
 import { Key } from '../parts/Key';
 import { changeSays, statusWords } from '../report/query';
@@ -126,11 +127,7 @@ export function Exceptions() {
           { title: 'why', render: (_, p: Pending) => <span className="dim">{p.entry.reason}</span> },
         ]}
       />
-      {list.hasNextPage && (
-        <Button style={{ marginTop: 8 }} loading={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-          Show more
-        </Button>
-      )}
+      <More list={list} />
     </>
   );
 }

@@ -7,6 +7,7 @@ import { useRun } from '../api/queries';
 import { Bridge } from '../parts/Bridge';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
+import { More } from '../parts/More';
 import { Glyph } from '../parts/Glyph';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
@@ -119,7 +120,7 @@ function ReportOf({ run }: { run: Run }) {
             Rows
           </Button>
           <Share run={run} query={queryOf(params, tray)} />
-          <HandOver report what="All exceptions" at={`/api/v1/runs/${run.id}/export`} />
+          <HandOver report what="Hand over the report" at={`/api/v1/runs/${run.id}/export`} />
         </div>
       </div>
       <SinceBar
@@ -273,15 +274,7 @@ function Entries(p: {
               : `No record of this run is ${name}.`,
         }}
       />
-      {entries.hasNextPage && (
-        <Button
-          style={{ marginTop: 8 }}
-          loading={entries.isFetchingNextPage}
-          onClick={() => void entries.fetchNextPage()}
-        >
-          Show more
-        </Button>
-      )}
+      <More list={entries} />
     </section>
   );
 }

@@ -47,6 +47,11 @@ export function Reports() {
               render: (_, r) => <span className="r">{`${r.sides[1].set}, snapshot ${r.sides[1].snapshot}`}</span>,
             },
             { title: 'accounted for', render: (_, r) => (r.summary.accounted ? 'every record ✓' : 'NOT BALANCED') },
+            {
+              title: 'signed',
+              render: (_, r) =>
+                r.state === 'draft' ? <span className="dim">not yet</span> : <span className="chip">{r.state}</span>,
+            },
             { title: 'finished', render: (_, r) => when(r.finished) },
           ]}
         />

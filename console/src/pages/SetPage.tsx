@@ -1,4 +1,5 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useMay } from '../api/people';
 import { Button, Table, Tabs, Upload } from 'antd';
 import { Link, useParams } from 'react-router';
 import { answer, api, type Snapshot, type SourceRef } from '../api/client';
@@ -134,6 +135,7 @@ const byItself = (source?: SourceRef) =>
 function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: number }) {
   const { name, byItself, stacked } = p;
   const { job, failed, run } = useJob();
+  const may = useMay('analyst');
   const again = (...files: File[]) =>
     run(async () => {
       const stack = await Promise.all(
@@ -144,12 +146,12 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
   return (
     <div>
       <div className="acts">
-        {byItself && (
+        {may && byItself && (
           <Button onClick={() => void again()} disabled={!!job}>
             {p.made ? 'Make it anew' : 'Reload'}
           </Button>
         )}
-        {!p.made && (
+        {may && !p.made && (
           <Upload
             showUploadList={false}
             multiple={!!stacked}

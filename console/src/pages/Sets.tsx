@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { answer, api, type Choices, type SourceRef } from '../api/client';
 import { forget, send } from '../api/intake';
+import { useMay } from '../api/people';
 import { useSets } from '../api/queries';
 import { Arrival } from '../intake/Arrival';
 import { FromDatabase } from '../intake/FromDatabase';
@@ -29,8 +30,10 @@ let lastId = 0;
 
 export function Sets() {
   const sets = useSets();
+  const may = useMay('analyst');
   const folder = useQuery({
     queryKey: ['folder'],
+    enabled: may,
     queryFn: async () => (await answer(api.GET('/api/v1/folder'))).data,
   });
   const [arriving, setArriving] = useState<Arriving[]>([]);
@@ -79,47 +82,51 @@ export function Sets() {
         What one office wrote down, and what another office claims. Each load of a set is a snapshot; a snapshot never
         changes.
       </p>
-      <Upload.Dragger
-        multiple
-        showUploadList={false}
-        beforeUpload={(file) => {
-          void take(file.name, file);
-          return false;
-        }}
-        style={{ marginBottom: 8 }}
-      >
-        <p style={{ margin: 0 }}>
-          <InboxOutlined /> Drop files here, or press to choose them
-        </p>
-        <p className="dim" style={{ margin: 0 }}>
-          text, spreadsheets, JSON, NDJSON, Parquet, Arrow; packed or not. You see how they are read before they are
-          loaded
-        </p>
-      </Upload.Dragger>
-      <div className="acts" style={{ marginBottom: 12 }}>
-        <Paste take={(text) => void take('pasted cells.tsv', new Blob([text]))} />
-        <FromDatabase
-          take={(source, name) =>
-            setArriving((all) => [
-              ...all,
-              { id: ++lastId, file: `${source.table ?? 'a query'} of ${source.connection}`, source, name },
-            ])
-          }
-        />
-        {folder.data?.allowed && (
-          <Select
-            showSearch
-            aria-label="From the service's folder"
-            placeholder="from the service's folder"
-            style={{ minWidth: 260 }}
-            value={null}
-            onChange={(path: string | null) =>
-              path && setArriving((all) => [...all, { id: ++lastId, file: path, source: { path } }])
-            }
-            options={folder.data.files.map((f) => ({ value: f.path, label: `${f.path}, ${bytes(f.bytes)}` }))}
-          />
-        )}
-      </div>
+      {may && (
+        <>
+          <Upload.Dragger
+            multiple
+            showUploadList={false}
+            beforeUpload={(file) => {
+              void take(file.name, file);
+              return false;
+            }}
+            style={{ marginBottom: 8 }}
+          >
+            <p style={{ margin: 0 }}>
+              <InboxOutlined /> Drop files here, or press to choose them
+            </p>
+            <p className="dim" style={{ margin: 0 }}>
+              text, spreadsheets, JSON, NDJSON, Parquet, Arrow; packed or not. You see how they are read before they are
+              loaded
+            </p>
+          </Upload.Dragger>
+          <div className="acts" style={{ marginBottom: 12 }}>
+            <Paste take={(text) => void take('pasted cells.tsv', new Blob([text]))} />
+            <FromDatabase
+              take={(source, name) =>
+                setArriving((all) => [
+                  ...all,
+                  { id: ++lastId, file: `${source.table ?? 'a query'} of ${source.connection}`, source, name },
+                ])
+              }
+            />
+            {folder.data?.allowed && (
+              <Select
+                showSearch
+                aria-label="From the service's folder"
+                placeholder="from the service's folder"
+                style={{ minWidth: 260 }}
+                value={null}
+                onChange={(path: string | null) =>
+                  path && setArriving((all) => [...all, { id: ++lastId, file: path, source: { path } }])
+                }
+                options={folder.data.files.map((f) => ({ value: f.path, label: `${f.path}, ${bytes(f.bytes)}` }))}
+              />
+            )}
+          </div>
+        </>
+      )}
       {loose.length > 1 && (
         <p className="say">
           They are loaded one by one, or{' '}

@@ -1,10 +1,11 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { Button, Drawer, Table } from 'antd';
+import { Drawer, Table } from 'antd';
 import { useParams, useSearchParams } from 'react-router';
 import { answer, api, type Shared as SharedView } from '../api/client';
 import { Bridge } from '../parts/Bridge';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
+import { More } from '../parts/More';
 import { Glyph, Mark } from '../parts/Glyph';
 import { HandOver } from '../parts/HandOver';
 import { Key } from '../parts/Key';
@@ -116,15 +117,7 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
           columns={columnsOf(run, tray, (e) => go({ entry: e.id }))}
           scroll={{ x: 'max-content' }}
         />
-        {entries.hasNextPage && (
-          <Button
-            style={{ marginTop: 8 }}
-            loading={entries.isFetchingNextPage}
-            onClick={() => void entries.fetchNextPage()}
-          >
-            Show more
-          </Button>
-        )}
+        <More list={entries} />
       </section>
       <p className="dim">
         <Mark /> Twin Sieve shows you {shared.says} by a link that works until {when(shared.ends)}.

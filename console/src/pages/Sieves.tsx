@@ -1,6 +1,7 @@
 import { Button, Table } from 'antd';
 import { Link, useNavigate } from 'react-router';
 import type { Definition } from '../api/client';
+import { useMay } from '../api/people';
 import { useSieves } from '../api/queries';
 import { Fault } from '../parts/Fault';
 import { when } from '../parts/format';
@@ -11,6 +12,7 @@ const keyWords = (d: Definition) =>
 export function Sieves() {
   const sieves = useSieves();
   const go = useNavigate();
+  const may = useMay('analyst');
   return (
     <>
       <div className="title">
@@ -20,9 +22,11 @@ export function Sieves() {
             A sieve says which two record sets are compared, what makes two records the same, and what must agree.
           </p>
         </div>
-        <Button type="primary" onClick={() => void go('/sieves/new')}>
-          New sieve
-        </Button>
+        {may && (
+          <Button type="primary" onClick={() => void go('/sieves/new')}>
+            New sieve
+          </Button>
+        )}
       </div>
       <Fault error={sieves.error} />
       {sieves.data?.length === 0 ? (

@@ -1,4 +1,5 @@
 import { SwapOutlined } from '@ant-design/icons';
+import { useMay } from '../api/people';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Input, Select } from 'antd';
 import { useState } from 'react';
@@ -127,6 +128,7 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
   }
 
   const wrong = error ?? counting.error;
+  const may = useMay('analyst');
   const ready = complete(draft) && draft.name.trim() !== '';
   return (
     <>
@@ -154,12 +156,16 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
               Crosswalk
             </Link>
           )}
-          <Button onClick={() => void save()} disabled={!ready || !dirty}>
-            Save
-          </Button>
-          <Button type="primary" onClick={() => void run()} disabled={!ready || !!running}>
-            Run
-          </Button>
+          {may && (
+            <>
+              <Button onClick={() => void save()} disabled={!ready || !dirty}>
+                Save
+              </Button>
+              <Button type="primary" onClick={() => void run()} disabled={!ready || !!running}>
+                Run
+              </Button>
+            </>
+          )}
         </div>
       </div>
       {running && <JobBar job={running} />}

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Input, Popover, Select } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Run } from '../api/client';
@@ -10,6 +10,7 @@ import { Form } from '../parts/Form';
 import { TextChoice } from '../parts/TextChoice';
 import { WrittenField } from '../parts/WrittenField';
 import { choosing, statuses, statusWords } from './query';
+import { useDoing } from '../parts/useDoing';
 
 type Go = (part: Record<string, string>) => void;
 
@@ -45,6 +46,7 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
   const narrowed = choosing.some((name) => !['tray', 'sort', 'desc'].includes(name) && params.get(name));
   return (
     <div className="choices filters">
+      <b className="lead">Show only</b>
       <Choice label="status">
         <Select
           size="small"
@@ -134,26 +136,20 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
 
 /** One's own saved filters: what is looked for again and again. */
 function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
-  const queries = useQueryClient();
   const list = useQuery({
     queryKey: ['filters'],
     queryFn: async () => (await answer(api.GET('/api/v1/me/filters'))).data.filters,
   });
   const [name, setName] = useState('');
-  const [failed, setFailed] = useState<unknown>();
+  const { act, failed } = useDoing(['filters']);
   const now = new URLSearchParams(choosing.flatMap((n) => (params.get(n) ? [[n, params.get(n) ?? '']] : [])));
-  async function act(what: () => Promise<unknown>) {
-    setFailed(undefined);
-    try {
-      await what();
+  const save = () =>
+    act(async () => {
+      await answer(api.PUT('/api/v1/me/filters', { body: { name, query: now.toString() } }));
       setName('');
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['filters'] });
-  }
-  const save = () => answer(api.PUT('/api/v1/me/filters', { body: { name, query: now.toString() } }));
-  const drop = (filter: string) => answer(api.DELETE('/api/v1/me/filters/{filter}', { params: { path: { filter } } }));
+    });
+  const drop = (filter: string) =>
+    act(() => answer(api.DELETE('/api/v1/me/filters/{filter}', { params: { path: { filter } } })));
   return (
     <Popover
       trigger="click"
@@ -174,17 +170,12 @@ function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
               >
                 {f.name}
               </button>
-              <Button
-                size="small"
-                type="text"
-                aria-label={`Forget ${f.name}`}
-                onClick={() => void act(() => drop(f.name))}
-              >
+              <Button size="small" type="text" aria-label={`Forget ${f.name}`} onClick={() => void drop(f.name)}>
                 ×
               </Button>
             </div>
           ))}
-          <Form label="Save this filter" send={() => name && void act(save)}>
+          <Form label="Save this filter" send={() => name && void save()}>
             <div className="acts" style={{ alignItems: 'end' }}>
               <TextChoice label="save what is chosen as" width={190} value={name} change={setName} />
               <Button size="small" htmlType="submit" disabled={!name}>

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Checkbox } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Schedule as ScheduleView } from '../api/client';
@@ -7,6 +7,7 @@ import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
+import { useDoing } from '../parts/useDoing';
 
 /** When a sieve runs by itself, and how that went. */
 export function Schedule({ sieve }: { sieve: string }) {
@@ -20,27 +21,21 @@ export function Schedule({ sieve }: { sieve: string }) {
 }
 
 function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: ScheduleView }) {
-  const queries = useQueryClient();
   const may = useMay('analyst');
   const [cron, setCron] = useState(s.cron);
   const [zone, setZone] = useState(s.zone || Intl.DateTimeFormat().resolvedOptions().timeZone);
   const [watch, setWatch] = useState(s.watch);
   const [both, setBoth] = useState(s.both);
-  const [failed, setFailed] = useState<unknown>();
-  async function save(active: boolean) {
-    setFailed(undefined);
-    try {
-      await answer(
+  const { act, failed } = useDoing(['schedule', sieve]);
+  const save = (active: boolean) =>
+    act(() =>
+      answer(
         api.PUT('/api/v1/sieves/{name}/schedule', {
           params: { path: { name: sieve }, header: { 'If-Match': `"${s.version}"` } },
           body: { cron, zone, watch, both, active },
         }),
-      );
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['schedule', sieve] });
-  }
+      ),
+    );
   return (
     <Form className="panel" label="Runs by itself" send={() => void save(true)}>
       <h2>

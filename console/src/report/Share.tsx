@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Checkbox, Popover } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Run } from '../api/client';
@@ -8,6 +8,7 @@ import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { NumberChoice } from '../parts/NumberChoice';
 import type { EntryQuery } from './query';
+import { useDoing } from '../parts/useDoing';
 
 /** A link to what is looked at, for who can sign in; and links with an end for others, who see this report and nothing else. */
 export function Share({ run, query }: { run: Run; query: EntryQuery }) {
@@ -20,7 +21,6 @@ export function Share({ run, query }: { run: Run; query: EntryQuery }) {
 }
 
 function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean }) {
-  const queries = useQueryClient();
   const path = { run: run.id };
   const list = useQuery({
     queryKey: ['shares', run.id],
@@ -31,34 +31,25 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
   const [chosen, setChosen] = useState(false);
   const [made, setMade] = useState('');
   const [copied, setCopied] = useState(false);
-  const [failed, setFailed] = useState<unknown>();
-  async function act(what: () => Promise<string>) {
-    setFailed(undefined);
-    try {
-      setMade(await what());
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['shares', run.id] });
-  }
-  const make = async () => {
-    const share = await answer(
-      api.POST('/api/v1/runs/{run}/shares', { params: { path, query: chosen ? query : undefined }, body: { days } }),
-    );
-    return location.origin + (share.data.link ?? '');
-  };
-  const revoke = async (share: number) => {
-    await answer(api.DELETE('/api/v1/runs/{run}/shares/{share}', { params: { path: { ...path, share } } }));
-    return '';
-  };
+  const { act, failed } = useDoing(['shares', run.id]);
+  const make = () =>
+    act(async () => {
+      const share = await answer(
+        api.POST('/api/v1/runs/{run}/shares', { params: { path, query: chosen ? query : undefined }, body: { days } }),
+      );
+      setMade(location.origin + (share.data.link ?? ''));
+    });
+  const revoke = (share: number) =>
+    act(async () => {
+      await answer(api.DELETE('/api/v1/runs/{run}/shares/{share}', { params: { path: { ...path, share } } }));
+      setMade('');
+    });
+  const copy = () => act(() => navigator.clipboard.writeText(location.href).then(() => setCopied(true)));
   return (
     <div style={{ width: 400 }}>
       <p style={{ margin: '0 0 8px' }}>
         Who can sign in opens what you see by its address.{' '}
-        <Button
-          size="small"
-          onClick={() => void navigator.clipboard.writeText(location.href).then(() => setCopied(true), setFailed)}
-        >
+        <Button size="small" onClick={() => void copy()}>
           {copied ? 'Copied' : 'Copy the address'}
         </Button>
       </p>
@@ -67,7 +58,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
           <h2>
             Links for others <small>they see this report and nothing else</small>
           </h2>
-          <Form label="New link for others" send={() => void act(make)}>
+          <Form label="New link for others" send={() => void make()}>
             <div className="choices">
               <NumberChoice label="days" most={366} placeholder="30" value={days} change={setDays} />
               <Checkbox checked={chosen} onChange={(event) => setChosen(event.target.checked)}>
@@ -92,7 +83,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
                   by {s.by}, until {when(s.ends)}
                 </span>
               </span>
-              <Button size="small" aria-label={`Revoke link ${s.id}`} onClick={() => void act(() => revoke(s.id))}>
+              <Button size="small" aria-label={`Revoke link ${s.id}`} onClick={() => void revoke(s.id)}>
                 Revoke
               </Button>
             </div>

@@ -1,9 +1,10 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Run, type SignStep } from '../api/client';
 import { useMay, useMe } from '../api/people';
 import { Fault } from '../parts/Fault';
+import { useDoing } from '../parts/useDoing';
 
 export const useSignOff = (run: number) =>
   useQuery({
@@ -13,31 +14,25 @@ export const useSignOff = (run: number) =>
 
 /** How far a report is on its way to being signed, and the next step on it. */
 export function SignOff({ run }: { run: Run }) {
-  const queries = useQueryClient();
   const may = useMay('analyst');
   const me = useMe();
   const state = useSignOff(run.id);
   const [note, setNote] = useState('');
   const [asking, setAsking] = useState<SignStep['step']>();
-  const [failed, setFailed] = useState<unknown>();
+  const { act, failed } = useDoing(['signoff', run.id], ['entries', run.id], ['entry', run.id]);
   const s = state.data;
   if (!s) return <Fault error={state.error} />;
-  async function go(step: SignStep['step']) {
-    setFailed(undefined);
-    try {
+  const go = (step: SignStep['step']) =>
+    act(async () => {
       await answer(
         api.PUT('/api/v1/runs/{run}/sign-off', {
-          params: { path: { run: run.id }, header: { 'If-Match': `"${s?.version ?? 0}"` } },
+          params: { path: { run: run.id }, header: { 'If-Match': `"${s.version}"` } },
           body: { step, note },
         }),
       );
       setNote('');
       setAsking(undefined);
-    } catch (error) {
-      setFailed(error);
-    }
-    for (const key of ['signoff', 'entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
-  }
+    });
   const own = s.preparer === me.data?.name;
   return (
     <section className={`signoff ${s.state}`} aria-label="Sign-off">

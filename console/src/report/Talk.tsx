@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Mentions, Upload } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Run } from '../api/client';
@@ -6,10 +6,10 @@ import { useMay, usePeople } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { bytes, when } from '../parts/format';
+import { useDoing } from '../parts/useDoing';
 
 /** What was said about an exception, by whom and when, and the files that were put to it. All of it is shown as the text that it is. */
 export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: boolean }) {
-  const queries = useQueryClient();
   const may = useMay('analyst');
   const people = usePeople();
   const path = { run: run.id, entry };
@@ -19,16 +19,7 @@ export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: 
       (await answer(api.GET('/api/v1/runs/{run}/entries/{entry}/conversation', { params: { path } }))).data,
   });
   const [text, setText] = useState('');
-  const [failed, setFailed] = useState<unknown>();
-  async function act(what: () => Promise<unknown>) {
-    setFailed(undefined);
-    try {
-      await what();
-    } catch (error) {
-      setFailed(error);
-    }
-    for (const key of ['talk', 'entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
-  }
+  const { act, failed } = useDoing(['talk', run.id], ['entries', run.id], ['entry', run.id]);
   const send = () =>
     act(async () => {
       await answer(api.POST('/api/v1/runs/{run}/entries/{entry}/comments', { params: { path }, body: { text } }));

@@ -89,6 +89,7 @@ export function WorkBar(p: {
   return (
     <section className="workbar" aria-label="Work on the chosen">
       <div className="choices">
+        <b className="lead">{p.chosen.length ? 'Set for the chosen' : 'Set for all of these'}</b>
         {select(
           'status',
           status,

@@ -1,4 +1,3 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { Button, Select, Switch, Table } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Invited, type Person } from '../api/client';
@@ -8,6 +7,7 @@ import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
+import { useDoing } from '../parts/useDoing';
 
 type Role = Person['role'];
 const roles: { value: Role; label: string }[] = [
@@ -18,44 +18,37 @@ const roles: { value: Role; label: string }[] = [
 
 /** Who can sign in, for admins: adding people, what they may do, and the links by which they set a password. */
 export function People() {
-  const queries = useQueryClient();
   const list = usePeople();
   const [name, setName] = useState('');
   const [fullName, setFullName] = useState('');
   const [role, setRole] = useState<Role>('analyst');
   const [invited, setInvited] = useState<Invited>();
-  const [failed, setFailed] = useState<unknown>();
-  async function act(what: () => Promise<Invited | undefined>) {
-    setFailed(undefined);
-    setInvited(undefined);
-    try {
-      setInvited(await what());
+  const { act, failed } = useDoing(['people'], ['me']);
+  const add = () =>
+    act(async () => {
+      setInvited((await answer(api.POST('/api/v1/people', { body: { name, fullName, role } }))).data);
       setName('');
       setFullName('');
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['people'] });
-    await queries.invalidateQueries({ queryKey: ['me'] });
-  }
-  const add = async () => (await answer(api.POST('/api/v1/people', { body: { name, fullName, role } }))).data;
-  const invite = async (person: string) =>
-    (await answer(api.POST('/api/v1/people/{person}/link', { params: { path: { person } } }))).data;
-  const change = async (p: Person, part: Partial<Person>) => {
-    await answer(
-      api.PUT('/api/v1/people/{person}', {
-        params: { path: { person: p.name }, header: { 'If-Match': `"${p.version}"` } },
-        body: { fullName: p.fullName, role: p.role, active: p.active, ...part },
-      }),
+    });
+  const invite = (person: string) =>
+    act(async () =>
+      setInvited((await answer(api.POST('/api/v1/people/{person}/link', { params: { path: { person } } }))).data),
     );
-    return undefined;
-  };
+  const change = (p: Person, part: Partial<Person>) =>
+    act(() =>
+      answer(
+        api.PUT('/api/v1/people/{person}', {
+          params: { path: { person: p.name }, header: { 'If-Match': `"${p.version}"` } },
+          body: { fullName: p.fullName, role: p.role, active: p.active, ...part },
+        }),
+      ),
+    );
   return (
     <>
       <h2>
         People <small>readers read and hand over; analysts do the work; admins let people in</small>
       </h2>
-      <Form className="panel" label="New person" send={() => void act(add)}>
+      <Form className="panel" label="New person" send={() => void add()}>
         <div className="choices">
           <TextChoice
             label="name"
@@ -108,7 +101,7 @@ export function People() {
                 aria-label={`role of ${p.name}`}
                 style={{ width: 110 }}
                 value={p.role}
-                onChange={(to) => void act(() => change(p, { role: to }))}
+                onChange={(to) => void change(p, { role: to })}
                 options={roles}
               />
             ),
@@ -120,7 +113,7 @@ export function People() {
                 size="small"
                 aria-label={`${p.name} can sign in`}
                 checked={p.active}
-                onChange={(active) => void act(() => change(p, { active }))}
+                onChange={(active) => void change(p, { active })}
               />
             ),
           },
@@ -137,7 +130,7 @@ export function People() {
                 size="small"
                 aria-label={`New link for ${p.name}`}
                 disabled={!p.active}
-                onClick={() => void act(() => invite(p.name))}
+                onClick={() => void invite(p.name)}
               >
                 New link
               </Button>

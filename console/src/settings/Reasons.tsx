@@ -1,31 +1,25 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { answer, api } from '../api/client';
 import { useReasons } from '../api/work';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
+import { useDoing } from '../parts/useDoing';
 
 /** The list of reasons that exceptions can be given, one a line. */
 export function Reasons() {
-  const queries = useQueryClient();
   const list = useReasons();
   const [text, setText] = useState<string>();
-  const [failed, setFailed] = useState<unknown>();
-  async function save() {
-    setFailed(undefined);
-    const reasons = (text ?? '')
-      .split('\n')
-      .map((line) => line.trim())
-      .filter(Boolean);
-    try {
+  const { act, failed } = useDoing(['reasons']);
+  const save = () =>
+    act(async () => {
+      const reasons = (text ?? '')
+        .split('\n')
+        .map((line) => line.trim())
+        .filter(Boolean);
       await answer(api.PUT('/api/v1/reasons', { body: { reasons } }));
       setText(undefined);
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['reasons'] });
-  }
+    });
   return (
     <>
       <h2>

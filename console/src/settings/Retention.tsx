@@ -6,6 +6,7 @@ import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { bytes, when } from '../parts/format';
 import { NumberChoice } from '../parts/NumberChoice';
+import { useDoing } from '../parts/useDoing';
 
 /** Runs and snapshots that nothing refers to, for admins: first what would go, then it goes. */
 export function Retention() {
@@ -14,23 +15,18 @@ export function Retention() {
   const [days, setDays] = useState<number>();
   const [shown, setShown] = useState<Removable>();
   const [gone, setGone] = useState('');
-  const [failed, setFailed] = useState<unknown>();
+  const { act, failed } = useDoing();
   const body = { newest, days };
-  async function act(what: () => Promise<void>) {
-    setFailed(undefined);
-    setGone('');
-    try {
-      await what();
-    } catch (error) {
-      setFailed(error);
-    }
-  }
-  const look = () => act(async () => setShown((await answer(api.POST('/api/v1/retention/tried', { body }))).data));
+  const look = () =>
+    act(async () => {
+      setGone('');
+      setShown((await answer(api.POST('/api/v1/retention/tried', { body }))).data);
+    });
   const remove = () =>
     act(async () => {
       setGone((await answer(api.POST('/api/v1/retention', { body }))).data.says);
       setShown(undefined);
-      await queries.invalidateQueries();
+      await queries.invalidateQueries(); // any page may have shown what is gone
     });
   const many = (shown?.runs.length ?? 0) + (shown?.snapshots.length ?? 0);
   return (
@@ -47,7 +43,13 @@ export function Retention() {
             value={newest}
             change={setNewest}
           />
-          <NumberChoice label="keep those of days" most={100000} placeholder="any age" value={days} change={setDays} />
+          <NumberChoice
+            label="keep those of the last days"
+            most={100000}
+            placeholder="any age"
+            value={days}
+            change={setDays}
+          />
           <Button size="small" htmlType="submit" disabled={!newest && !days}>
             See what goes
           </Button>

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button, Popconfirm, Table } from 'antd';
 import { useState } from 'react';
 import { answer, api, type Delivery, type Webhook } from '../api/client';
@@ -6,10 +6,10 @@ import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
+import { useDoing } from '../parts/useDoing';
 
 /** The addresses that are told when a run ends or exceptions get an owner, for admins, and how what was sent to them went. */
 export function Webhooks() {
-  const queries = useQueryClient();
   const list = useQuery({
     queryKey: ['webhooks'],
     queryFn: async () => (await answer(api.GET('/api/v1/webhooks'))).data.webhooks,
@@ -17,33 +17,25 @@ export function Webhooks() {
   const [address, setAddress] = useState('');
   const [made, setMade] = useState<Webhook>();
   const [open, setOpen] = useState<number[]>([]);
-  const [failed, setFailed] = useState<unknown>();
-  async function act(what: () => Promise<Webhook | undefined>) {
-    setFailed(undefined);
-    try {
-      setMade(await what());
+  const { act, failed } = useDoing(['webhooks'], ['deliveries']);
+  const add = () =>
+    act(async () => {
+      setMade((await answer(api.POST('/api/v1/webhooks', { body: { address } }))).data);
       setAddress('');
-    } catch (error) {
-      setFailed(error);
-    }
-    for (const key of ['webhooks', 'deliveries']) await queries.invalidateQueries({ queryKey: [key] });
-  }
-  const add = async () => (await answer(api.POST('/api/v1/webhooks', { body: { address } }))).data;
-  const drop = async (webhook: number) => {
-    await answer(api.DELETE('/api/v1/webhooks/{webhook}', { params: { path: { webhook } } }));
-    return undefined;
-  };
-  const attempt = async (webhook: number) => {
-    await answer(api.POST('/api/v1/webhooks/{webhook}/tried', { params: { path: { webhook } } }));
-    setOpen([webhook]);
-    return undefined;
-  };
+    });
+  const drop = (webhook: number) =>
+    act(() => answer(api.DELETE('/api/v1/webhooks/{webhook}', { params: { path: { webhook } } })));
+  const attempt = (webhook: number) =>
+    act(async () => {
+      await answer(api.POST('/api/v1/webhooks/{webhook}/tried', { params: { path: { webhook } } }));
+      setOpen([webhook]);
+    });
   return (
     <>
       <h2>
         Webhooks <small>addresses that are told when a run ends or exceptions get an owner</small>
       </h2>
-      <Form className="panel" label="New webhook" send={() => void act(add)}>
+      <Form className="panel" label="New webhook" send={() => void add()}>
         <div className="choices">
           <TextChoice
             label="address"
@@ -87,10 +79,10 @@ export function Webhooks() {
               align: 'right',
               render: (_, h: Webhook) => (
                 <span className="acts" style={{ justifyContent: 'end' }}>
-                  <Button size="small" aria-label={`Try ${h.address}`} onClick={() => void act(() => attempt(h.id))}>
+                  <Button size="small" aria-label={`Try ${h.address}`} onClick={() => void attempt(h.id)}>
                     Try
                   </Button>
-                  <Popconfirm title={`Remove ${h.address}?`} okText="Remove" onConfirm={() => act(() => drop(h.id))}>
+                  <Popconfirm title={`Remove ${h.address}?`} okText="Remove" onConfirm={() => drop(h.id)}>
                     <Button size="small" danger aria-label={`Remove ${h.address}`}>
                       Remove
                     </Button>

@@ -9,6 +9,7 @@ import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { NumberChoice } from '../parts/NumberChoice';
 import { TextChoice } from '../parts/TextChoice';
+import { useDoing } from '../parts/useDoing';
 
 /** Who is signed in: the way out, the password, and the tokens of programs. */
 export function You() {
@@ -34,20 +35,16 @@ export function You() {
 function Password() {
   const [old, setOld] = useState('');
   const [fresh, setFresh] = useState('');
-  const [failed, setFailed] = useState<unknown>();
+  const { act, failed } = useDoing();
   const [done, setDone] = useState(false);
-  async function change() {
-    setFailed(undefined);
-    setDone(false);
-    try {
+  const change = () =>
+    act(async () => {
+      setDone(false);
       await answer(api.PUT('/api/v1/me/password', { body: { old, new: fresh } }));
       setOld('');
       setFresh('');
       setDone(true);
-    } catch (error) {
-      setFailed(error);
-    }
-  }
+    });
   const field = (label: string, value: string, set: (text: string) => void, auto: string) => (
     <Choice label={label}>
       <Input.Password
@@ -76,7 +73,6 @@ function Password() {
 }
 
 function Tokens() {
-  const queries = useQueryClient();
   const list = useQuery({
     queryKey: ['tokens'],
     queryFn: async () => (await answer(api.GET('/api/v1/me/tokens'))).data.tokens,
@@ -84,28 +80,23 @@ function Tokens() {
   const [label, setLabel] = useState('');
   const [days, setDays] = useState<number>();
   const [made, setMade] = useState<Token>();
-  const [failed, setFailed] = useState<unknown>();
-  async function act(what: () => Promise<Token | undefined>) {
-    setFailed(undefined);
-    try {
-      setMade(await what());
+  const { act, failed } = useDoing(['tokens']);
+  const make = () =>
+    act(async () => {
+      setMade((await answer(api.POST('/api/v1/me/tokens', { body: { label, days } }))).data);
       setLabel('');
-    } catch (error) {
-      setFailed(error);
-    }
-    await queries.invalidateQueries({ queryKey: ['tokens'] });
-  }
-  const make = async () => (await answer(api.POST('/api/v1/me/tokens', { body: { label, days } }))).data;
-  const revoke = async (token: number) => {
-    await answer(api.DELETE('/api/v1/me/tokens/{token}', { params: { path: { token } } }));
-    return undefined;
-  };
+    });
+  const revoke = (token: number) =>
+    act(async () => {
+      await answer(api.DELETE('/api/v1/me/tokens/{token}', { params: { path: { token } } }));
+      setMade(undefined);
+    });
   return (
     <>
       <h2>
         Tokens <small>with which programs act for you, such as the command line</small>
       </h2>
-      <Form className="panel" label="New token" send={() => void act(make)}>
+      <Form className="panel" label="New token" send={() => void make()}>
         <div className="choices">
           <TextChoice
             label="what it is for"
@@ -145,7 +136,7 @@ function Tokens() {
               title: '',
               align: 'right',
               render: (_, t: Token) => (
-                <Button size="small" aria-label={`Revoke ${t.label}`} onClick={() => void act(() => revoke(t.id))}>
+                <Button size="small" aria-label={`Revoke ${t.label}`} onClick={() => void revoke(t.id)}>
                   Revoke
                 </Button>
               ),
