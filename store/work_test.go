@@ -1,0 +1,199 @@
+package store_test
+
+import (
+	"errors"
+	"fmt"
+	"testing"
+	"time"
+
+	"twinsieve/core/match"
+	"twinsieve/store"
+)
+
+// found writes and seals a run of a sieve that finds so many exceptions, each as the change says; a change other than new is of the exception with
+// the number of its place.
+func found(t *testing.T, s *store.Store, sieve store.Sieve, changes ...string) store.Run {
+	t.Helper()
+	ctx := t.Context()
+	w, err := s.NewRun(ctx, sieve, store.Snapshot{}, store.Snapshot{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []store.Found
+	for i, change := range changes {
+		f := store.Found{Entry: store.Entry{Tray: "missing", Side: "left", Change: change, Status: store.StatusOpen, Size: []byte{}, KeyText: fmt.Sprintf("mw-%d", i)}}
+		if change != "new" {
+			f.Entry.ExceptionID = uint(i + 1)
+		}
+		if change == "cleared" || change == "absent" {
+			f.Entry.BodyRun, f.Entry.BodySeq = 1, int64(i+1)
+		} else {
+			f.Body = &store.EntryBody{Body: "{}"}
+		}
+		list = append(list, f)
+	}
+	if err := w.AddEntries(ctx, list); err != nil {
+		t.Fatal(err)
+	}
+	run, err := w.Seal(ctx, "{}", &match.Index{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return run
+}
+
+// shows tells the status and owner of every entry of a run.
+func shows(t *testing.T, s *store.Store, run uint) string {
+	t.Helper()
+	page, _, _, err := s.Entries(t.Context(), store.EntryQuery{Run: run, Changes: everyChange, Limit: 100})
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := ""
+	for _, e := range page {
+		text += fmt.Sprintf("%s/%s ", e.Status, e.Owner)
+	}
+	return text
+}
+
+var everyChange = []string{"new", "still-open", "changed", "returned", "cleared", "absent"}
+
+// TestWorkThroughRuns works on exceptions while runs come and go: what a run says of them, what people say, and what a signed report keeps.
+func TestWorkThroughRuns(t *testing.T) {
+	s := open(t, t.TempDir())
+	ines, tam := store.As(t.Context(), store.Actor{ID: 1, Name: "ines"}), store.As(t.Context(), store.Actor{ID: 2, Name: "tam"})
+	sieve, err := s.CreateSieve(ines, "calls", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := func(v string) *string { return &v }
+	first := found(t, s, sieve, "new", "new", "new", "new")
+	all := store.EntryQuery{Run: first.ID}
+	seen, err := s.NewestEvent(ines)
+	if err != nil {
+		t.Fatal(err)
+	}
+	work := func(as store.Actor, on store.WorkOn, change store.WorkChange) (store.Action, error) {
+		return s.Work(store.As(t.Context(), as), on, change)
+	}
+	one := func(seq int64) store.EntryQuery { return store.EntryQuery{Run: first.ID, Seqs: []int64{seq}} }
+	if a, err := work(store.Actor{ID: 2, Name: "tam"}, store.WorkOn{Chosen: one(2), Version: 1, Says: "tam's"}, store.WorkChange{Status: text("explained"), Owner: text("tam")}); err != nil || a.Items != 1 {
+		t.Fatalf("%+v, %v", a, err)
+	}
+	var conflict *store.ConflictError
+	if _, err := work(store.Actor{ID: 1, Name: "ines"}, store.WorkOn{Chosen: one(2), Version: 1}, store.WorkChange{Owner: text("ines")}); !errors.As(err, &conflict) || conflict.Exceptions != 1 || conflict.First[0].Owner != "tam" {
+		t.Errorf("an older version: %v", err)
+	}
+	// What one has changed oneself is no conflict; what another has is refused, left out, or overwritten, as is asked.
+	if a, err := work(store.Actor{ID: 2, Name: "tam"}, store.WorkOn{Chosen: all, Seen: seen.Seq, Says: "own"}, store.WorkChange{Reason: text("timing")}); err != nil || a.Items != 4 {
+		t.Errorf("%+v, %v", a, err)
+	}
+	if _, err := work(store.Actor{ID: 1, Name: "ines"}, store.WorkOn{Chosen: all, Seen: seen.Seq}, store.WorkChange{Status: text("settled")}); !errors.As(err, &conflict) || conflict.Exceptions != 4 {
+		t.Errorf("%v", err)
+	}
+	if a, err := work(store.Actor{ID: 1, Name: "ines"}, store.WorkOn{Chosen: all, Seen: seen.Seq, Over: "skip"}, store.WorkChange{Status: text("settled")}); err != nil || a.Items != 0 || a.ID != 0 {
+		t.Errorf("nothing is left, and %+v, %v", a, err)
+	}
+	done, err := work(store.Actor{ID: 1, Name: "ines"}, store.WorkOn{Chosen: all, Seen: seen.Seq, Over: "overwrite", Says: "all"}, store.WorkChange{Status: text("explained"), Owner: text("ines")})
+	if err != nil || done.Items != 4 {
+		t.Fatalf("%+v, %v", done, err)
+	}
+	if got := shows(t, s, first.ID); got != "explained/ines explained/ines explained/ines explained/ines " {
+		t.Errorf("%q", got)
+	}
+	undone, kept, err := s.Undo(tam, done.ID)
+	if err != nil || kept != 0 || undone.UndoneBy != "tam" {
+		t.Errorf("%+v, %d, %v", undone, kept, err)
+	}
+	if got := shows(t, s, first.ID); got != "open/ explained/tam open/ open/ " {
+		t.Errorf("undone it is %q", got)
+	}
+	if _, _, err := s.Undo(tam, done.ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("undone twice: %v", err)
+	}
+	if _, err := work(store.Actor{}, store.WorkOn{Chosen: all, Over: "overwrite"}, store.WorkChange{Status: text("explained")}); err != nil {
+		t.Fatal(err)
+	}
+
+	// The next run: the first is as it was and stays explained, the second has changed and is open again, the third is cleared and settled, the fourth
+	// is absent. The first report shows the same, until it is signed.
+	second := found(t, s, sieve, "still-open", "changed", "cleared", "absent")
+	want := "explained/ open/tam settled/ explained/ "
+	if got := shows(t, s, second.ID); got != want {
+		t.Errorf("the second run shows %q, want %q", got, want)
+	}
+	if got := shows(t, s, first.ID); got != want {
+		t.Errorf("the first shows %q, want %q", got, want)
+	}
+	if _, err := s.ChangeSignOff(ines, first.ID, 0, "report.signed", func(o *store.SignOff) error { o.State = store.ReportSigned; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := work(store.Actor{}, store.WorkOn{Chosen: all, Over: "overwrite"}, store.WorkChange{Status: text("open")}); !errors.Is(err, store.ErrSigned) {
+		t.Errorf("a signed report: %v", err)
+	}
+	third := found(t, s, sieve, "cleared", "cleared", "returned", "still-open")
+	if got := shows(t, s, third.ID); got != "settled/ settled/tam open/ explained/ " {
+		t.Errorf("the third run shows %q", got)
+	}
+	if got := shows(t, s, first.ID); got != want {
+		t.Errorf("the signed one shows %q, want %q", got, want)
+	}
+	if got := shows(t, s, second.ID); got != "settled/ settled/tam open/ explained/ " {
+		t.Errorf("the one between shows %q", got)
+	}
+	x, err := s.Exception(ines, 3)
+	if err != nil || x.Presence != "here" || x.Settled != nil || x.OpenedRun != first.ID || x.BodyRun != third.ID {
+		t.Errorf("%+v, %v", x, err)
+	}
+	if x, err = s.Exception(ines, 1); err != nil || x.Presence != "cleared" || x.Settled == nil {
+		t.Errorf("%+v, %v", x, err)
+	}
+	// What was settled in between counts for the trend.
+	times, err := s.Settled(ines, sieve.ID, first.Started.Add(-time.Hour), time.Now().Add(time.Hour))
+	if err != nil || len(times) != 3 {
+		t.Errorf("%v, %v", times, err)
+	}
+	counts, err := s.OverviewCounts(ines, store.Actor{ID: 2, Name: "tam"})
+	if err != nil || counts.All != 1 || counts.Mine != 0 || counts.Unowned != 1 {
+		t.Errorf("%+v, %v", counts, err)
+	}
+	if v, err := s.Verify(ines, nil); err != nil || v.Broken != 0 {
+		t.Errorf("%+v, %v", v, err)
+	}
+}
+
+// TestUnsealedRun lets a run that does not get there leave nothing: neither exceptions nor what it would have made of those of before.
+func TestUnsealedRun(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	sieve, err := s.CreateSieve(t.Context(), "calls", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := found(t, s, sieve, "new", "new")
+	for _, crash := range []bool{false, true} {
+		w, err := s.NewRun(t.Context(), sieve, store.Snapshot{}, store.Snapshot{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		list := []store.Found{{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: &store.EntryBody{Body: "{}"}}, {Entry: store.Entry{Change: "cleared", ExceptionID: 1, BodyRun: 1, BodySeq: 1, Size: []byte{}}}}
+		if err := w.AddEntries(t.Context(), list); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Exception(t.Context(), 3); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("an exception of a run that is not sealed: %v", err)
+		}
+		if crash {
+			if err := s.Close(); err != nil {
+				t.Fatal(err)
+			}
+			s = open(t, dir)
+		} else if err := w.Drop(); err != nil {
+			t.Fatal(err)
+		}
+		checkRows(t, s, map[string]int64{"exceptions": 2, "entries": 2, "entry_bodies": 2, "runs": 1})
+		if got := shows(t, s, first.ID); got != "open/ open/ " {
+			t.Errorf("%q", got)
+		}
+	}
+}
