@@ -106,6 +106,14 @@ func TestDemo(t *testing.T) {
 	if n := lio.text(`String(document.querySelectorAll('.workbar, .signoff button').length)`); n != "0" {
 		t.Errorf("a reader finds %s things to change", n)
 	}
+	for page, there := range map[string]string{at + "/near": "suggestions among", "/sieves/of/Berth%20billing/crosswalk": "It holds from the next run on"} {
+		lio.do(chromedp.Navigate(p.address + page))
+		lio.says(there)
+		lio.until(`!document.querySelector('.ant-table-wrapper .ant-spin-spinning')`)
+		if n := lio.text(`String(document.querySelectorAll('main .ant-btn:not([href]), main input').length)`); n != "0" {
+			t.Errorf("a reader finds %s things to change at %s", n, page)
+		}
+	}
 	// A link works once.
 	again := &walk{browser: newBrowserAs(t, p, entered{}), seen: map[string]int{}}
 	again.unfound = true

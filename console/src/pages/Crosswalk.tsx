@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { ProblemError, type Acceptance, type RecordView } from '../api/client';
 import { crosswalk, takeBack, takeFile } from '../api/crosswalk';
+import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { Key } from '../parts/Key';
@@ -13,6 +14,7 @@ const kinds = { keys: 'the same', refused: 'not the same', records: 'paired by h
 /** What people have accepted as the same in a sieve, and refused, with who and when; an entry can be taken back. */
 export function CrosswalkPage() {
   const name = useParams().name ?? '';
+  const may = useMay('analyst');
   const queries = useQueryClient();
   const list = useQuery({ queryKey: ['crosswalk', name], queryFn: () => crosswalk(name) });
   const [failed, setFailed] = useState<unknown>();
@@ -47,9 +49,11 @@ export function CrosswalkPage() {
           </p>
         </div>
         <div className="acts">
-          <Upload accept=".csv" showUploadList={false} beforeUpload={(file) => (void takeIn(file), false)}>
-            <Button>Take in a CSV</Button>
-          </Upload>
+          {may && (
+            <Upload accept=".csv" showUploadList={false} beforeUpload={(file) => (void takeIn(file), false)}>
+              <Button>Take in a CSV</Button>
+            </Upload>
+          )}
           <Button href={`/api/v1/sieves/${encodeURIComponent(name)}/crosswalk/export`}>Hand it over as CSV</Button>
         </div>
       </div>
@@ -94,6 +98,7 @@ export function CrosswalkPage() {
             title: '',
             key: 'end',
             render: (_, e: Acceptance) =>
+              may &&
               e.holds && (
                 <Button size="small" type="text" onClick={() => void end(e.id)}>
                   Take it back

@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { answer, api, ProblemError, type Run, type Suggested } from '../api/client';
 import { decide } from '../api/crosswalk';
+import { useMay } from '../api/people';
 import { useRun } from '../api/queries';
 import { useAsk } from '../api/useAsk';
 import { Fault } from '../parts/Fault';
@@ -23,6 +24,7 @@ const idOf = (s: Suggested) => `${s.left.number}-${s.right.number}`;
 
 function NearOf({ run }: { run: Run }) {
   const { ask, job, result, failed } = useAsk((j) => j.result?.near);
+  const may = useMay('analyst');
   const [chosen, setChosen] = useState<string[]>([]);
   const [reason, setReason] = useState('');
   const [wrong, setWrong] = useState<unknown>();
@@ -60,8 +62,8 @@ function NearOf({ run }: { run: Run }) {
       <h1>Near matches</h1>
       <p className="say">
         Records of <Link to={`/reports/${run.id}`}>{run.sieve}</Link> (run {run.number}) without a partner that might
-        belong together. They are suggestions: only what you accept pairs, from the next run on.{' '}
-        <Link to={`/sieves/of/${encodeURIComponent(run.sieve)}/crosswalk`}>What was decided so far</Link>
+        belong together. They are suggestions: only what {may ? 'you accept' : 'an analyst accepts'} pairs, from the
+        next run on. <Link to={`/sieves/of/${encodeURIComponent(run.sieve)}/crosswalk`}>What was decided so far</Link>
       </p>
       {job && <JobBar job={job} />}
       <Fault error={failed} />
@@ -76,27 +78,29 @@ function NearOf({ run }: { run: Run }) {
           <b>{done}</b>
         </p>
       )}
-      <div className="acts" style={{ margin: '6px 0' }}>
-        <Input
-          aria-label="reason"
-          placeholder="reason, for who looks at it later"
-          style={{ width: 300 }}
-          value={reason}
-          onChange={(event) => setReason(event.target.value)}
-        />
-        <Button type="primary" disabled={picked.length - keyless === 0} onClick={() => void settle(true)}>
-          Accept {picked.length - keyless > 0 && count(picked.length - keyless)} as the same
-        </Button>
-        <Button disabled={picked.length === 0} onClick={() => void settle(false)}>
-          Refuse {picked.length > 0 && count(picked.length)}
-        </Button>
-        {keyless > 0 && (
-          <span className="dim">
-            {count(keyless)} of them {keyless === 1 ? 'has' : 'have'} no key on a side: pair the records by hand, in the
-            report.
-          </span>
-        )}
-      </div>
+      {may && (
+        <div className="acts" style={{ margin: '6px 0' }}>
+          <Input
+            aria-label="reason"
+            placeholder="reason, for who looks at it later"
+            style={{ width: 300 }}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+          />
+          <Button type="primary" disabled={picked.length - keyless === 0} onClick={() => void settle(true)}>
+            Accept {picked.length - keyless > 0 && count(picked.length - keyless)} as the same
+          </Button>
+          <Button disabled={picked.length === 0} onClick={() => void settle(false)}>
+            Refuse {picked.length > 0 && count(picked.length)}
+          </Button>
+          {keyless > 0 && (
+            <span className="dim">
+              {count(keyless)} of them {keyless === 1 ? 'has' : 'have'} no key on a side: pair the records by hand, in
+              the report.
+            </span>
+          )}
+        </div>
+      )}
       {result && (
         <>
           <p className="dim">
@@ -110,11 +114,15 @@ function NearOf({ run }: { run: Run }) {
             pagination={false}
             dataSource={result.pairs}
             scroll={{ x: 'max-content' }}
-            rowSelection={{
-              selectedRowKeys: chosen,
-              onChange: (keys) => setChosen(keys.map(String)),
-              getCheckboxProps: (s) => ({ 'aria-label': `left ${s.left.number} and right ${s.right.number}` }),
-            }}
+            rowSelection={
+              may
+                ? {
+                    selectedRowKeys: chosen,
+                    onChange: (keys) => setChosen(keys.map(String)),
+                    getCheckboxProps: (s) => ({ 'aria-label': `left ${s.left.number} and right ${s.right.number}` }),
+                  }
+                : undefined
+            }
             locale={{ emptyText: 'Nothing without a partner is like anything else without one.' }}
             columns={[
               { title: 'score', align: 'right', render: (_, s) => s.score.toFixed(2) },

@@ -3,13 +3,15 @@ import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { answer, api, type Run } from '../api/client';
+import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { amount, change, count, places } from '../parts/format';
 
 export type Chosen = { left: number[]; right: number[] };
 
-/** Records that have been chosen on both sides: their sums and the difference, and the means to pair them by hand. */
+/** Records that have been chosen on both sides: their sums and the difference, and, for who may, the means to pair them by hand. */
 export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear: () => void }) {
+  const may = useMay('analyst');
   const [reason, setReason] = useState('');
   const [failed, setFailed] = useState<unknown>();
   const [done, setDone] = useState(false);
@@ -63,16 +65,20 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
           </small>
         </h2>
         <div className="acts">
-          <Input
-            aria-label="reason of the pairing"
-            placeholder="reason, for who looks at it later"
-            style={{ width: 280 }}
-            value={reason}
-            onChange={(event) => setReason(event.target.value)}
-          />
-          <Button type="primary" disabled={!both || !tried.data} onClick={() => void pair()}>
-            Pair them by hand
-          </Button>
+          {may && (
+            <>
+              <Input
+                aria-label="reason of the pairing"
+                placeholder="reason, for who looks at it later"
+                style={{ width: 280 }}
+                value={reason}
+                onChange={(event) => setReason(event.target.value)}
+              />
+              <Button type="primary" disabled={!both || !tried.data} onClick={() => void pair()}>
+                Pair them by hand
+              </Button>
+            </>
+          )}
           <Button type="text" onClick={clear}>
             Choose none
           </Button>
