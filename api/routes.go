@@ -241,13 +241,14 @@ type chooses struct {
 	Differs string   `query:"differs" json:"-" description:"Only pairs that do not agree in this compared field, named by its left column."`
 	AtLeast string   `query:"atLeast" json:"-" description:"Only exceptions whose amount is at least so large, whatever its sign."`
 	AtMost  string   `query:"atMost" json:"-" description:"Only exceptions whose amount is at most so large, whatever its sign."`
+	In      string   `query:"in" json:"-" description:"Only exceptions whose amount is in this currency; none: in no one currency."`
 	Search  string   `query:"search" json:"-" description:"Only entries that hold each of these words in some cell, in any letter case."`
 	Sort    string   `query:"sort" json:"-" description:"By what they are sorted: place, key, amount, tray, status, owner or age; place where not given."`
 	Desc    bool     `query:"desc" json:"-" description:"The greatest first."`
 }
 
 func (c *chooses) query() service.Query {
-	q := service.Query{Tray: c.Tray, Status: c.Status, Owner: c.Owner, Reason: c.Reason, Differs: c.Differs, AtLeast: c.AtLeast, AtMost: c.AtMost, Search: c.Search, Sort: c.Sort, Desc: c.Desc}
+	q := service.Query{Tray: c.Tray, Status: c.Status, Owner: c.Owner, Reason: c.Reason, Differs: c.Differs, AtLeast: c.AtLeast, AtMost: c.AtMost, In: c.In, Search: c.Search, Sort: c.Sort, Desc: c.Desc}
 	for _, change := range c.Change {
 		q.Change = append(q.Change, again.Change(change))
 	}

@@ -16,6 +16,7 @@ func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f.StringVar(&q.Owner, "owner", "", "only exceptions of this person; me, or nobody")
 	f.StringVar(&q.Reason, "reason", "", "only exceptions with this reason; or none")
 	f.StringVar(&q.Differs, "differs", "", "only pairs that do not agree in this compared field, named by its left column")
+	f.StringVar(&q.In, "in", "", "only exceptions whose amount is in this currency; none: in no one currency")
 	f.StringVar(&q.AtLeast, "at-least", "", "only exceptions whose amount is at least so large, whatever its sign")
 	f.StringVar(&q.AtMost, "at-most", "", "only exceptions whose amount is at most so large, whatever its sign")
 }
@@ -28,5 +29,5 @@ func orderFlags(cmd *cobra.Command, q *client.Query) {
 
 // narrowed reports whether anything is chosen of a report, but for its page.
 func narrowed(q *client.Query) bool {
-	return q.Tray != "" || q.Search != "" || len(q.Change) > 0 || len(q.Status) > 0 || q.Owner != "" || q.Reason != "" || q.Differs != "" || q.AtLeast != "" || q.AtMost != "" || q.Sort != "" || q.Desc
+	return q.Tray != "" || q.Search != "" || len(q.Change) > 0 || len(q.Status) > 0 || q.Owner != "" || q.Reason != "" || q.Differs != "" || q.AtLeast != "" || q.AtMost != "" || q.In != "" || q.Sort != "" || q.Desc
 }

@@ -112,7 +112,8 @@ func fillDemo(ctx context.Context, people []*client.Client, scenario *demo.Scena
 			return fromService(err)
 		}
 		err := errors.Join(load(demo.ServiceLog, demo.ServiceLogFile, scenario.ServiceLog), load(demo.Invoices, demo.InvoicesFile, scenario.Invoices),
-			load(demo.Receipts, demo.ReceiptsFile, scenario.Receipts))
+			load(demo.Receipts, demo.ReceiptsFile, scenario.Receipts), load(demo.Deposits, demo.DepositsFile, scenario.Deposits),
+			load(demo.Statement, demo.StatementFile, scenario.Statement))
 		if err != nil {
 			return run, err
 		}
@@ -146,7 +147,7 @@ func fillDemo(ctx context.Context, people []*client.Client, scenario *demo.Scena
 		if err != nil {
 			return run, fromService(err)
 		}
-		if err := defineAndRun(ctx, c, demo.Settled); err != nil {
+		if err := errors.Join(defineAndRun(ctx, c, demo.Settled), defineAndRun(ctx, c, demo.Agents)); err != nil {
 			return run, err
 		}
 		if runs, err = c.Runs(ctx, "", 100); err != nil {

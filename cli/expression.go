@@ -79,6 +79,7 @@ type definitionFlags struct {
 	keys, compares, amounts []string
 	where                   [2]string
 	repeats                 string
+	currency                string
 	lookups                 []string
 }
 
@@ -87,6 +88,7 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 	flags.StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
 	flags.StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
 	flags.StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	flags.StringVar(&f.currency, "currency", "", "a pair of columns that say in which currency the amounts are; each is balanced apart")
 	for _, side := range tray.Sides {
 		flags.StringVar(&f.where[side], side.String()+"-where", "", "which "+side.String()+` records take part: an expression such as quay == "Tar Quay"`)
 	}
@@ -95,7 +97,7 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 }
 
 func (f *definitionFlags) given() bool {
-	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != ""
+	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != "" || f.currency != ""
 }
 
 // apply adds what the options say to a definition.
@@ -120,6 +122,13 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 			return err
 		}
 		d.Amounts = append(d.Amounts, sieve.Amount{Columns: p.columns, Readings: p.readings})
+	}
+	if f.currency != "" {
+		p, err := parsePair("--currency", f.currency)
+		if err != nil {
+			return err
+		}
+		d.Currency = &sieve.Currency{Columns: p.columns, Readings: p.readings}
 	}
 	for side, into := range []*string{&d.Where.Left, &d.Where.Right} {
 		if f.where[side] != "" {

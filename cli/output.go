@@ -211,7 +211,7 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		fmt.Fprintln(p.out)
 	}
 	for _, b := range s.Balance {
-		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Name))
+		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Label()))
 		places := 0
 		for _, n := range append([]string{b.Left, b.Right}, b.Trays[0][:]...) {
 			places = max(places, placesOf(n))
@@ -250,6 +250,9 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 				fmt.Fprintf(p.out, "%s: %s unreadable and in no total\n", name, summary.Count(n, "amount"))
 			}
 		}
+	}
+	if said := s.SaysMixed(); said != "" {
+		fmt.Fprintf(p.out, "\n%s\n", said)
 	}
 	fmt.Fprintln(p.out)
 	comparisons()

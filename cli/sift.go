@@ -155,6 +155,9 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
 	}
+	if currencies := new(match.CurrencyError); errors.As(err, &currencies) {
+		return wrongRequest("%s", err)
+	}
 	if err != nil {
 		return broken("%w", err)
 	}

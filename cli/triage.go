@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -163,7 +164,7 @@ func newExceptions(root *rootFlags) *cobra.Command {
 			var rows [][]string
 			p := newPrinter(cmd, root.output)
 			for _, x := range list.Exceptions {
-				rows = append(rows, []string{x.Sieve, strconv.FormatUint(uint64(x.Run), 10), x.Entry.ID, x.Entry.Tray.String(), shownKey(x.Entry.Key), x.Entry.Work.Amount, x.Entry.Status, x.Entry.Work.Owner, x.Entry.Work.Opened.Local().Format("2006-01-02")})
+				rows = append(rows, []string{x.Sieve, strconv.FormatUint(uint64(x.Run), 10), x.Entry.ID, x.Entry.Tray.String(), shownKey(x.Entry.Key), strings.TrimSpace(x.Entry.Work.Amount + " " + x.Entry.Work.Currency), x.Entry.Status, x.Entry.Work.Owner, x.Entry.Work.Opened.Local().Format("2006-01-02")})
 			}
 			if err := p.rows([]string{"sieve", "report", "entry", "tray", "key", "amount", "status", "owner", "found first"}, rows, list, 1, 2, 5); err != nil {
 				return err
@@ -210,11 +211,20 @@ func newTrend(root *rootFlags) *cobra.Command {
 				for _, tray := range headings[3:9] {
 					row = append(row, p.count(r.Trays[tray]))
 				}
-				rows = append(rows, append(row, p.count(r.Open), r.Amount, p.count(r.Settled), strconv.FormatFloat(r.Days, 'f', 1, 64)))
+				rows = append(rows, append(row, p.count(r.Open), amountsText(r.Amounts), p.count(r.Settled), strconv.FormatFloat(r.Days, 'f', 1, 64)))
 			}
 			return p.rows(headings, rows, trend, 0, 1, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12)
 		},
 	}
+}
+
+// amountsText writes amounts with their currencies.
+func amountsText(list []view.CurrencyAmount) string {
+	var texts []string
+	for _, a := range list {
+		texts = append(texts, strings.TrimSpace(a.Amount+" "+a.Currency))
+	}
+	return cmp.Or(strings.Join(texts, ", "), "0")
 }
 
 func newSignoff(root *rootFlags) *cobra.Command {

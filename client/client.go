@@ -223,6 +223,7 @@ type Query struct {
 	Owner, Reason       string // a name; "nobody" and "none" stand for neither
 	Differs             string // left column of a compared field that does not agree
 	AtLeast, AtMost     string // of the amount, whatever its sign
+	In                  string // currency of the amount, or none
 	Sort                string // place, key, amount, tray, status, owner or age
 	Desc                bool
 	Limit               int
@@ -231,7 +232,7 @@ type Query struct {
 func (q Query) encode() string {
 	v := pageQuery(q.After, q.Limit)
 	for name, value := range map[string]string{"tray": q.Tray, "search": q.Search, "owner": q.Owner, "reason": q.Reason, "differs": q.Differs,
-		"atLeast": q.AtLeast, "atMost": q.AtMost, "sort": q.Sort} {
+		"atLeast": q.AtLeast, "atMost": q.AtMost, "in": q.In, "sort": q.Sort} {
 		if value != "" {
 			v.Set(name, value)
 		}

@@ -32,20 +32,25 @@ const (
 	ServiceLog = "service-log"
 	Invoices   = "invoices"
 	Receipts   = "bank-receipts"
+	Deposits   = "agents-deposits"
+	Statement  = "deposit-statement"
 	Logged     = "logged-invoices" // a result: the invoices that have a service in the log
 
 	ServiceLogFile = ServiceLog + ".csv"
 	InvoicesFile   = Invoices + ".csv"
 	ReceiptsFile   = Receipts + ".csv"
+	DepositsFile   = Deposits + ".csv"
+	StatementFile  = Statement + ".csv"
 	BillingFile    = "berth-billing.sieve.yaml"
 	PaymentsFile   = "invoice-payments.sieve.yaml"
 	SettledFile    = "settled-services.sieve.yaml"
+	AgentsFile     = "agents-deposits.sieve.yaml"
 	PlantedFile    = "planted.json"
 )
 
-// Billing, Payments and Settled are the texts of the scenario's sieve files: the service log against the invoices, the
-// invoices against the bank's receipts, and the same for only those invoices that have a service in the log: [Logged], the
-// right-semi of Billing.
+// Billing, Payments, Settled and Agents are the texts of the scenario's sieve files: the service log against the invoices, the
+// invoices against the bank's receipts, the same for only those invoices that have a service in the log: [Logged], the
+// right-semi of Billing; and what ships' agents have deposited, in several currencies, against the bank's statement of it.
 var (
 	//go:embed berth-billing.sieve.yaml
 	Billing []byte
@@ -53,6 +58,8 @@ var (
 	Payments []byte
 	//go:embed settled-services.sieve.yaml
 	Settled []byte
+	//go:embed agents-deposits.sieve.yaml
+	Agents []byte
 )
 
 // People are who works in the demo, the admin first.
@@ -79,12 +86,13 @@ type Options struct {
 
 // Planted is what a scenario states about itself.
 type Planted struct {
-	Seed     uint64         `json:"seed"`
-	Billing  Outcome        `json:"billing"`  // of the sieve Billing
-	Payments Outcome        `json:"payments"` // of the sieve Payments
-	Settled  Outcome        `json:"settled"`  // of the sieve Settled
-	Quays    map[string]int `json:"quays"`    // records in each quay's log
-	Cases    []Case         `json:"cases"`
+	Seed     uint64             `json:"seed"`
+	Billing  Outcome            `json:"billing"`  // of the sieve Billing
+	Payments Outcome            `json:"payments"` // of the sieve Payments
+	Settled  Outcome            `json:"settled"`  // of the sieve Settled
+	Deposits map[string]Outcome `json:"deposits"` // of the sieve Agents, of each currency apart; comparisons are not stated
+	Quays    map[string]int     `json:"quays"`    // records in each quay's log
+	Cases    []Case             `json:"cases"`
 }
 
 // Case is one kind of thing that was planted, and how often.
@@ -115,6 +123,8 @@ type Scenario struct {
 	ServiceLog []byte            // CSV
 	Invoices   []byte            // CSV
 	Receipts   []byte            // CSV
+	Deposits   []byte            // CSV
+	Statement  []byte            // CSV
 	Quays      map[string][]byte // CSV by file name: the service log as each quay keeps its own, under other column names
 	Planted    Planted
 	Later      []Round // the same record sets as they come later: first the month corrected, then with the next month in it
@@ -129,7 +139,7 @@ func (s *Scenario) Write(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	files := map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, ReceiptsFile: s.Receipts,
+	files := map[string][]byte{ServiceLogFile: s.ServiceLog, InvoicesFile: s.Invoices, ReceiptsFile: s.Receipts, DepositsFile: s.Deposits, StatementFile: s.Statement, AgentsFile: Agents,
 		BillingFile: Billing, PaymentsFile: Payments, SettledFile: Settled, PlantedFile: append(planted, '\n')}
 	maps.Copy(files, s.Quays)
 	for name, content := range files {
@@ -182,7 +192,7 @@ func New(o Options) *Scenario {
 		o.Services = 1090
 	}
 	m := &maker{rand: rand.New(rand.NewPCG(o.Seed, 0x4d6172726f7769)), used: map[string]bool{}, playable: map[string][]int{}}
-	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Settled: newOutcome(), Quays: map[string]int{}}
+	m.planted = Planted{Seed: o.Seed, Billing: newOutcome(), Payments: newOutcome(), Settled: newOutcome(), Deposits: map[string]Outcome{}, Quays: map[string]int{}}
 	m.plant(o.Services)
 	return m.finish()
 }
@@ -259,6 +269,8 @@ func (m *maker) finish() *Scenario {
 	s.ServiceLog = m.text(left, m.planted.Billing.Rejects[0])
 	s.Invoices = m.text(right, m.planted.Billing.Rejects[1])
 	s.Later = m.later()
+	office, bank := m.deposits()
+	s.Deposits, s.Statement = m.text(office, 0), m.text(bank, 0)
 	m.planted.Payments.Rejects[0] = m.planted.Billing.Rejects[1]
 	m.planted.Billing.add()
 	m.planted.Payments.add()

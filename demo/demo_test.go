@@ -15,7 +15,7 @@ import (
 // TestSameSeedSameFiles: a scenario is a function of its seed, and other seeds make other scenarios.
 func TestSameSeedSameFiles(t *testing.T) {
 	a, b, other := demo.New(demo.Options{Seed: 5}), demo.New(demo.Options{Seed: 5}), demo.New(demo.Options{Seed: 6})
-	for name, pair := range map[string][3][]byte{"service log": {a.ServiceLog, b.ServiceLog, other.ServiceLog}, "invoices": {a.Invoices, b.Invoices, other.Invoices}, "receipts": {a.Receipts, b.Receipts, other.Receipts}} {
+	for name, pair := range map[string][3][]byte{"service log": {a.ServiceLog, b.ServiceLog, other.ServiceLog}, "invoices": {a.Invoices, b.Invoices, other.Invoices}, "receipts": {a.Receipts, b.Receipts, other.Receipts}, "statement": {a.Statement, b.Statement, other.Statement}} {
 		if !bytes.Equal(pair[0], pair[1]) {
 			t.Errorf("the %s of one seed differ", name)
 		}

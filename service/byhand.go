@@ -4,8 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 
+	"twinsieve/core/balance"
 	"twinsieve/core/exact"
 	"twinsieve/core/match"
 	"twinsieve/core/pairing"
@@ -34,7 +36,7 @@ func (v *Service) TryPair(ctx context.Context, run uint, p view.HandPair) (*view
 func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair, error) {
 	out := &view.TriedPair{Left: []view.Record{}, Right: []view.Record{}, Sums: []view.PairedSum{}, Outcomes: []view.Outcome{}}
 	group := pairing.NewGroup(r.plan.Fields)
-	sums := make([][2]exact.Sum, len(r.plan.Amounts))
+	sums := map[string][][2]exact.Sum{} // by currency and amount
 	for _, s := range tray.Sides {
 		numbers := [2][]int64{p.Left, p.Right}[s]
 		into := [2]*[]view.Record{&out.Left, &out.Right}[s]
@@ -61,9 +63,16 @@ func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair,
 			*into = append(*into, recordOf(int64(rows[n]), b.Line(i), cells))
 			values := reader.Read(cells)
 			group.Add(s, values)
+			currency := ""
+			if c := r.plan.Currency; c >= 0 && values[c].State == reading.Text {
+				currency = string(values[c].Text)
+			}
+			if sums[currency] == nil {
+				sums[currency] = make([][2]exact.Sum, len(r.plan.Amounts))
+			}
 			for a, amount := range r.plan.Amounts {
 				if values[amount.Value].State == reading.Text {
-					sums[a][s].Add(values[amount.Value].Text)
+					sums[currency][a][s].Add(values[amount.Value].Text)
 				}
 			}
 		})
@@ -72,8 +81,14 @@ func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair,
 		}
 	}
 	for a, amount := range r.plan.Amounts {
-		l, rt := sums[a][0].Total(), sums[a][1].Total()
-		out.Sums = append(out.Sums, view.PairedSum{Name: amount.Name, Left: exact.Text(l), Right: exact.Text(rt), Difference: exact.Text(rt.Sub(l))})
+		for _, currency := range slices.Sorted(maps.Keys(sums)) {
+			label := balance.Amount{Name: amount.Name}
+			if r.plan.Currency >= 0 {
+				label.Currency = &currency
+			}
+			l, rt := sums[currency][a][0].Total(), sums[currency][a][1].Total()
+			out.Sums = append(out.Sums, view.PairedSum{Name: label.Label(), Left: exact.Text(l), Right: exact.Text(rt), Difference: exact.Text(rt.Sub(l))})
+		}
 	}
 	out.Matched = group.Matched()
 	for i, f := range r.plan.Fields {

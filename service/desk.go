@@ -152,6 +152,9 @@ func chooser(q *store.EntryQuery) func(*store.DeskRow) bool {
 		if q.AtLeast != nil && r.Size < string(q.AtLeast) || q.AtMost != nil && (r.Size > string(q.AtMost) || r.Size == "") {
 			return false
 		}
+		if q.In != nil && r.Currency != *q.In {
+			return false
+		}
 		for _, w := range words {
 			if !strings.Contains(r.Search, w) {
 				return false

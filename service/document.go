@@ -10,6 +10,7 @@ import (
 
 	"twinsieve/core/again"
 	"twinsieve/core/agree"
+	"twinsieve/core/balance"
 	"twinsieve/core/exception"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -92,31 +93,13 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 		accounted = "THE BALANCE DOES NOT CLOSE"
 	}
 	fact("records", "%s left and %s right; %s", summary.Number(s.Records[0]), summary.Number(s.Records[1]), accounted)
-	places := 0
-	if len(s.Balance) > 0 {
-		for _, side := range s.Balance[0].Trays {
-			for _, amount := range side {
-				_, fraction, _ := strings.Cut(amount, ".")
-				places = max(places, len(fraction))
-			}
-		}
-	}
-	for _, t := range s.Trays {
-		one := paper.Tray{Name: t.Tray.String(), Lines: summary.Number(t.Entries)}
-		for _, side := range tray.Sides {
-			if !t.Tray.On(side) {
-				continue
-			}
-			one.Records[side] = summary.Number(t.Records[side])
-			if len(s.Balance) > 0 {
-				one.Amounts[side] = paper.Grouped(s.Balance[0].Trays[side][t.Tray], places)
-			}
-		}
-		d.Trays = append(d.Trays, one)
+	d.Trays = trayLines(s)
+	if said := s.SaysMixed(); said != "" {
+		d.Notes = append(d.Notes, said)
 	}
 	fills := map[tray.Tray]string{tray.Excluded: "line", tray.Unkeyed: "grey", tray.Matched: "matched", tray.Differing: "differing", tray.Missing: "left", tray.Orphaned: "right"}
 	for _, b := range s.Balance {
-		one := paper.Balance{Name: b.Name, Closes: "does not close"}
+		one := paper.Balance{Name: b.Label(), Closes: "does not close"}
 		if b.Closes {
 			one.Closes = "closes to the last digit"
 		}
@@ -138,14 +121,60 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 		d.Balances = append(d.Balances, one)
 		for side, n := range b.Unreadable {
 			if n > 0 {
-				d.Notes = append(d.Notes, fmt.Sprintf("%s: amounts that cannot be read are in no total; %s has %s.", b.Name, h.Sides[side].Set, summary.Number(n)))
+				d.Notes = append(d.Notes, fmt.Sprintf("%s: amounts that cannot be read are in no total; %s has %s.", b.Label(), h.Sides[side].Set, summary.Number(n)))
 			}
 			if b.Blank[side] > 0 {
-				d.Notes = append(d.Notes, fmt.Sprintf("%s: blank amounts count as zero; %s has %s.", b.Name, h.Sides[side].Set, summary.Number(b.Blank[side])))
+				d.Notes = append(d.Notes, fmt.Sprintf("%s: blank amounts count as zero; %s has %s.", b.Label(), h.Sides[side].Set, summary.Number(b.Blank[side])))
 			}
 		}
 	}
 	return d, nil
+}
+
+// trayLines are the trays with their records, and what their records have of the first amount. Where that is in several currencies, each has a
+// line of its own below its tray.
+func trayLines(s *summary.Summary) (lines []paper.Tray) {
+	var first []balance.Amount
+	for _, b := range s.Balance {
+		if b.Name == s.Balance[0].Name {
+			first = append(first, b)
+		}
+	}
+	amounts := func(line *paper.Tray, t tray.Tray, b *balance.Amount) (some bool) {
+		places := 0
+		for _, side := range b.Trays {
+			for _, amount := range side {
+				_, fraction, _ := strings.Cut(amount, ".")
+				places = max(places, len(fraction))
+			}
+		}
+		for _, side := range tray.Sides {
+			if t.On(side) {
+				line.Amounts[side] = paper.Grouped(b.Trays[side][t], places)
+				some = some || b.Trays[side][t] != "0"
+			}
+		}
+		return some
+	}
+	for _, t := range s.Trays {
+		one := paper.Tray{Name: t.Tray.String(), Lines: summary.Number(t.Entries)}
+		for _, side := range tray.Sides {
+			if t.Tray.On(side) {
+				one.Records[side] = summary.Number(t.Records[side])
+			}
+		}
+		if len(first) == 1 {
+			amounts(&one, t.Tray, &first[0])
+		}
+		lines = append(lines, one)
+		for i := range first {
+			in := paper.Tray{Name: "· " + strings.TrimPrefix(first[i].Label(), first[i].Name+" ")}
+			if len(first) > 1 && amounts(&in, t.Tray, &first[i]) {
+				lines = append(lines, in)
+			}
+		}
+	}
+	return lines
 }
 
 // says tells what a query chooses, and nothing where it chooses all exceptions.
@@ -168,6 +197,7 @@ func (q *Query) says() string {
 	add("differing in", q.Differs)
 	add("amount at least", q.AtLeast)
 	add("amount at most", q.AtMost)
+	add("currency", q.In)
 	add("holding", q.Search)
 	if len(parts) == 0 {
 		return ""
@@ -280,20 +310,20 @@ func (v *Service) printed(r *report, e *view.Entry) []string {
 	}
 	row = append(row, e.Reason)
 	if e.Work != nil {
-		row = append(row, paper.Grouped(e.Work.Amount, 0), strings.ReplaceAll(string(e.Work.Change), "-", " "), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
+		row = append(row, strings.TrimSpace(paper.Grouped(e.Work.Amount, 0)+" "+e.Work.Currency), strings.ReplaceAll(string(e.Work.Change), "-", " "), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
 	}
 	return row
 }
 
 // workColumns are what a list that is handed over says of the work on each exception.
-var workColumns = []string{"since then", "status", "owner", "given reason", "moves the balance by", "found first"}
+var workColumns = []string{"since then", "status", "owner", "given reason", "moves the balance by", "currency", "found first"}
 
 func workRow(e *view.Entry) []string {
 	if e.Work == nil {
 		return make([]string, len(workColumns))
 	}
 	w := e.Work
-	return []string{string(w.Change), e.Status, w.Owner, w.Reason, w.Amount, w.Opened.UTC().Format(time.DateOnly)}
+	return []string{string(w.Change), e.Status, w.Owner, w.Reason, w.Amount, w.Currency, w.Opened.UTC().Format(time.DateOnly)}
 }
 
 // writeWorkbook writes a workbook with a sheet for each tray.

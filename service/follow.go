@@ -161,7 +161,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 		}
 		f.since.Counts[fates[i]]++
 		list = append(list, store.Found{Entry: store.Entry{Tray: row.Tray, Side: row.Side, Change: string(fates[i]), Status: row.Status, Owner: row.Owner, Reason: row.Reason,
-			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq, Search: f.searches[b]}})
+			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Currency: row.Currency, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq, Search: f.searches[b]}})
 	}
 	return list, nil
 }
@@ -184,8 +184,16 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 		}
 	}
 	if len(plan.Amounts) > 0 {
-		if effect, ok := exception.Effect(plan, e, 0); ok {
-			row.Amount = exact.Text(effect)
+		moves := exception.Moves(plan, e, 0)
+		var currencies []string
+		for _, m := range moves {
+			if m.Currency != "" {
+				currencies = append(currencies, m.Currency)
+			}
+		}
+		row.Currency = strings.Join(currencies, ", ")
+		if len(moves) == 1 {
+			row.Amount = exact.Text(moves[0].Amount)
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}

@@ -1,14 +1,15 @@
 package service
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
-	"github.com/shopspring/decimal"
 
 	"twinsieve/core/again"
 	"twinsieve/core/exact"
@@ -77,7 +78,7 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 			change = again.Absent
 		}
 		p.Entry.ID, p.Entry.Status = fmt.Sprint(row.Seq), row.Status
-		p.Entry.Work = &view.Work{Exception: row.ID, Version: row.Version, Change: change, Owner: row.Owner, Reason: row.Reason, Opened: row.Opened, Amount: row.Amount,
+		p.Entry.Work = &view.Work{Exception: row.ID, Version: row.Version, Change: change, Owner: row.Owner, Reason: row.Reason, Opened: row.Opened, Amount: row.Amount, Currency: row.Currency,
 			ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
 		page.Exceptions = append(page.Exceptions, p)
 	}
@@ -130,15 +131,9 @@ func (v *Service) Trend(ctx context.Context, name string) (*view.Trend, error) {
 	before := time.Time{}
 	for i := range out.Runs {
 		t := &out.Runs[i]
-		amounts, err := v.store.OpenAmounts(ctx, t.Run)
-		if err != nil {
+		if t.Amounts, err = v.openAmounts(ctx, t.Run); err != nil {
 			return nil, err
 		}
-		sum := decimal.Zero
-		for _, a := range amounts {
-			sum = sum.Add(exact.Decimal([]byte(a)).Abs())
-		}
-		t.Amount = exact.Text(sum)
 		to := t.At
 		if i == len(out.Runs)-1 {
 			to = time.Now().UTC() // what was settled since the last run counts with it
@@ -154,6 +149,27 @@ func (v *Service) Trend(ctx context.Context, name string) (*view.Trend, error) {
 		before = to
 	}
 	return out, nil
+}
+
+// openAmounts adds up the sizes of a run's open amounts, by currency.
+func (v *Service) openAmounts(ctx context.Context, run uint) ([]view.CurrencyAmount, error) {
+	sums := map[string]*exact.Sum{}
+	err := v.store.OpenAmounts(ctx, run, func(amount, currency []byte) {
+		sum := sums[string(currency)]
+		if sum == nil {
+			sum = &exact.Sum{}
+			sums[string(currency)] = sum
+		}
+		sum.Add(bytes.TrimPrefix(amount, []byte("-")))
+	})
+	if err != nil {
+		return nil, err
+	}
+	list := []view.CurrencyAmount{}
+	for _, currency := range slices.Sorted(maps.Keys(sums)) {
+		list = append(list, view.CurrencyAmount{Currency: currency, Amount: exact.Text(sums[currency].Total())})
+	}
+	return list, nil
 }
 
 // SavedFilters lists one's own filters.

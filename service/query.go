@@ -23,6 +23,7 @@ type Query struct {
 	Differs string         // name of the left column of a compared field that does not agree; "": any
 	AtLeast string         // a number that the amount's magnitude is not below; "": any
 	AtMost  string
+	In      string // currency of the amount, or "none"; "": any
 	Search  string // entries that hold each of its words in some cell
 	Sort    string // place, key, amount, tray, status, owner or age; "": place
 	Desc    bool
@@ -31,7 +32,7 @@ type Query struct {
 	Limit   int
 }
 
-// nobody and none stand for the owner and the reason of who has neither.
+// nobody and none stand for the owner, and for the reason or currency, of what has none.
 const (
 	nobody = "nobody"
 	none   = "none"
@@ -39,7 +40,7 @@ const (
 
 // narrowed reports whether a query asks for what only exceptions have.
 func (q *Query) narrowed() bool {
-	return len(q.Change) > 0 || len(q.Status) > 0 || q.Owner != "" || q.Reason != "" || q.Differs != "" || q.AtLeast != "" || q.AtMost != "" || q.Sort != "" && q.Sort != "place" || q.Desc
+	return len(q.Change) > 0 || len(q.Status) > 0 || q.Owner != "" || q.Reason != "" || q.Differs != "" || q.AtLeast != "" || q.AtMost != "" || q.In != "" || q.Sort != "" && q.Sort != "place" || q.Desc
 }
 
 // statuses are the states of work on an exception, in the order in which they are gone through.
@@ -106,6 +107,13 @@ func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, er
 			return out, view.Invalid.New(fmt.Sprintf("%s is %q, and not a number that an amount's magnitude can be held against, such as 1200.50.", bound.name, bound.text))
 		}
 		*bound.into = exact.AppendOrdered(nil, plain)
+	}
+	if q.In != "" {
+		in := q.In
+		if in == none {
+			in = ""
+		}
+		out.In = &in
 	}
 	if !store.Sorts(q.Sort) {
 		return out, view.Invalid.New(fmt.Sprintf("Entries are not sorted by %q; write place, key, amount, tray, status, owner or age.", q.Sort))

@@ -203,7 +203,7 @@ func storedEntry(row store.Shown) (*view.Entry, error) {
 	}
 	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
 	e.Work = &view.Work{Exception: row.ExceptionID, Version: row.Version, Change: again.Change(row.Change), Owner: row.Owner, Reason: row.Reason, Opened: row.Opened,
-		Amount: row.Amount, ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
+		Amount: row.Amount, Currency: row.Currency, ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
 	return e, nil
 }
 

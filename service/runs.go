@@ -88,6 +88,9 @@ func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Inde
 		what := err.Error() + "; give the key another part, or let repeats be paired or compared by their totals"
 		return nil, view.BadDefinition.New(what+".", view.Fault{Where: "repeats", What: what})
 	}
+	if currencies := new(match.CurrencyError); errors.As(err, &currencies) {
+		return nil, view.BadDefinition.New(err.Error()+".", view.Fault{Where: "currency", What: err.Error()})
+	}
 	return index, err
 }
 

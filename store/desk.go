@@ -7,17 +7,18 @@ import (
 
 // DeskRow is what an entry of a report can be chosen and sorted by.
 type DeskRow struct {
-	Seq     int64
-	Tray    string
-	Change  string
-	Status  string
-	Owner   string
-	Reason  string
-	Opened  string // as the data file writes times, which is ordered as they are
-	Size    string
-	Differs int64
-	KeyText string
-	Search  string
+	Seq      int64
+	Tray     string
+	Change   string
+	Status   string
+	Owner    string
+	Reason   string
+	Opened   string // as the data file writes times, which is ordered as they are
+	Size     string
+	Currency string
+	Differs  int64
+	KeyText  string
+	Search   string
 }
 
 // DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
@@ -26,7 +27,7 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	if err := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", run).Count(&n).Error; err != nil || n > most {
 		return nil, err
 	}
-	rows, err := s.reads.WithContext(ctx).Raw(`SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, differs, key_text, search
+	rows, err := s.reads.WithContext(ctx).Raw(`SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, currency, differs, key_text, search
 		FROM entries WHERE run_id = ? ORDER BY seq`, run).Rows()
 	if err != nil {
 		return nil, err
@@ -45,11 +46,11 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	for rows.Next() {
 		var r DeskRow
 		var size []byte
-		if err := rows.Scan(&r.Seq, &r.Tray, &r.Change, &r.Status, &r.Owner, &r.Reason, &r.Opened, &size, &r.Differs, &r.KeyText, &r.Search); err != nil {
+		if err := rows.Scan(&r.Seq, &r.Tray, &r.Change, &r.Status, &r.Owner, &r.Reason, &r.Opened, &size, &r.Currency, &r.Differs, &r.KeyText, &r.Search); err != nil {
 			return nil, err
 		}
 		r.Size = string(size)
-		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened = one(r.Tray), one(r.Change), one(r.Status), one(r.Owner), one(r.Reason), one(r.Opened)
+		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened, r.Currency = one(r.Tray), one(r.Change), one(r.Status), one(r.Owner), one(r.Reason), one(r.Opened), one(r.Currency)
 		list = append(list, r)
 	}
 	return list, rows.Err()

@@ -21,7 +21,7 @@ func follow(tx *gorm.DB, run *Run) error {
 			version = version + (exceptions.status <> e.status), changed_by = CASE WHEN exceptions.status <> e.status THEN '' ELSE changed_by END,
 			changed_seq = CASE WHEN exceptions.status <> e.status THEN (SELECT coalesce(max(seq), 0) + 1 FROM history) ELSE changed_seq END,
 			settled = CASE WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
-			status = e.status, amount = e.amount, size = e.size, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
+			status = e.status, amount = e.amount, currency = e.currency, size = e.size, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
 			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new'`,
 		// Reports of before show it, too, unless they are signed.
 		`UPDATE entries SET status = x.status FROM exceptions x WHERE x.id = exception_id AND x.status <> entries.status
@@ -70,7 +70,8 @@ type EntryQuery struct {
 	Differs int      // number of a compared field that does not agree, counted from 1; 0: any
 	AtLeast []byte   // of the size; nil: any
 	AtMost  []byte
-	Search  string // entries that hold each of its words; "": all
+	In      *string // currency of the amount; nil: any; "": none
+	Search  string  // entries that hold each of its words; "": all
 
 	Sort  string // place, key, amount, tray, status, owner or age; "": place
 	Desc  bool
@@ -112,6 +113,9 @@ func (q *EntryQuery) where(db *gorm.DB) *gorm.DB {
 	if q.AtMost != nil {
 		db = db.Where("entries.size <= ? AND entries.size <> X''", q.AtMost)
 	}
+	if q.In != nil {
+		db = db.Where("entries.currency = ?", *q.In)
+	}
 	for _, word := range strings.Fields(strings.ToLower(q.Search)) {
 		db = db.Where("instr(entries.search, ?) > 0", word)
 	}
@@ -136,7 +140,7 @@ type Shown struct {
 }
 
 const shownColumns = `entries.run_id, entries.seq, entries.tray, entries.side, entries.change, entries.status, entries.owner, entries.reason, entries.exception_id,
-	entries.opened, entries.amount, entries.key_text, b.body, coalesce(x.version, 0) AS version, coalesce(x.changed_by, '') AS changed_by, coalesce(x.changed_seq, 0) AS changed_seq,
+	entries.opened, entries.amount, entries.currency, entries.key_text, b.body, coalesce(x.version, 0) AS version, coalesce(x.changed_by, '') AS changed_by, coalesce(x.changed_seq, 0) AS changed_seq,
 	coalesce(x.comments, 0) AS comments, coalesce(x.attachments, 0) AS attachments`
 
 func (s *Store) shown(ctx context.Context) *gorm.DB {

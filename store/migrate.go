@@ -138,6 +138,10 @@ var migrations = []struct {
 			active INTEGER NOT NULL, person_id INTEGER NOT NULL, person TEXT NOT NULL, version INTEGER NOT NULL, fired DATETIME NOT NULL, says TEXT NOT NULL,
 			at DATETIME NOT NULL, updated DATETIME NOT NULL, marks TEXT NOT NULL)`,
 	}},
+	{"currencies of amounts", []string{
+		`ALTER TABLE entries ADD COLUMN currency TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE exceptions ADD COLUMN currency TEXT NOT NULL DEFAULT ''`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

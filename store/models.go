@@ -143,6 +143,7 @@ type Entry struct {
 	ExceptionID uint // 0: of a run from before exceptions were followed
 	Opened      time.Time
 	Amount      string // what the exception adds on the way from the left total to the right one; empty: nothing that can be read
+	Currency    string // in which that is; several with commas between them, where it has no one amount
 	Size        []byte // its magnitude, as bytes that are ordered as numbers are; empty: none
 	Differs     int64  // a bit for each compared field that does not agree
 	KeyText     string // the key, in lower case
@@ -181,6 +182,7 @@ type Exception struct {
 	Presence    string     // here, cleared or absent, in the sieve's newest run
 	Settled     *time.Time // since when it is explained or settled
 	Amount      string
+	Currency    string
 	Size        []byte
 	KeyText     string
 	BodyRun     uint

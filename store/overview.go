@@ -121,10 +121,22 @@ func (s *Store) Trend(ctx context.Context, runs []uint) (list []TrendLine, err e
 	return list, err
 }
 
-// OpenAmounts are the amounts of a run's exceptions that are neither explained nor settled, and are there or absent.
-func (s *Store) OpenAmounts(ctx context.Context, run uint) (amounts []string, err error) {
-	err = s.reads.WithContext(ctx).Raw("SELECT amount FROM entries WHERE run_id = ? AND status IN ('open', 'in-progress') AND amount <> ''", run).Scan(&amounts).Error
-	return amounts, err
+// OpenAmounts visits the amounts of a run's exceptions that are neither explained nor settled, and are there or absent. What it hands over is
+// good until the next call.
+func (s *Store) OpenAmounts(ctx context.Context, run uint, visit func(amount, currency []byte)) error {
+	rows, err := s.reads.WithContext(ctx).Raw("SELECT amount, currency FROM entries WHERE run_id = ? AND status IN ('open', 'in-progress') AND amount <> ''", run).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var amount, currency sql.RawBytes
+	for rows.Next() {
+		if err := rows.Scan(&amount, &currency); err != nil {
+			return err
+		}
+		visit(amount, currency)
+	}
+	return rows.Err()
 }
 
 // Settled are how long it took until exceptions of a sieve were explained or settled, of those that were so in a span of time.

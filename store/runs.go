@@ -78,19 +78,19 @@ func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
 		if err != nil {
 			return err
 		}
-		err = insertMany(tx, "exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, size, key_text,
+		err = insertMany(tx, "exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, currency, size, key_text,
 			body_run, body_seq, changed_seq, changed_by, comments, attachments`, len(fresh), func(i int) []any {
 			e := fresh[i]
-			return []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here", e.Amount, e.Size, e.KeyText,
+			return []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here", e.Amount, e.Currency, e.Size, e.KeyText,
 				e.BodyRun, e.BodySeq, 0, "", 0, 0}
 		})
 		if err != nil {
 			return err
 		}
-		err = insertMany(tx, "entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, size, differs, key_text,
+		err = insertMany(tx, "entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs, key_text,
 			body_run, body_seq, search`, len(list), func(i int) []any {
 			e := &list[i].Entry
-			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search}
+			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search}
 		})
 		if err == nil {
 			w.seq = seq

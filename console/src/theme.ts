@@ -82,6 +82,9 @@ export function antTheme(mode: Mode): ThemeConfig {
       colorBorderSecondary: c.line,
       colorTextLightSolid: c.paper,
       colorError: c.differing,
+      // What is chosen in a list; its colour follows the ink otherwise, and the ink is then written on ink.
+      controlItemBgActive: c['matched-tint'],
+      controlItemBgActiveHover: c['matched-tint'],
       colorBgMask: 'rgba(20, 33, 31, 0.28)',
       boxShadow: 'none',
       boxShadowSecondary: `0 0 0 1px ${c.line}`,

@@ -1,5 +1,6 @@
 // Package balance proves that nothing was lost: that each side's records are the sum of its trays, and that each
-// amount's left total leads to its right total by way of the trays, to the last digit.
+// amount's left total leads to its right total by way of the trays, to the last digit. Amounts of two currencies are never added:
+// each currency has a balance of its own.
 //
 // Totals and trays are summed apart while a match is built, so that the proof can fail.
 package balance
@@ -19,6 +20,17 @@ type Balance struct {
 	Amounts []Amount   `json:"amounts"`
 }
 
+// Label is the amount's name, with its currency where the sieve has a column of them: "amount_due in crowns".
+func (a *Amount) Label() string {
+	switch {
+	case a.Currency == nil:
+		return a.Name
+	case *a.Currency == "":
+		return a.Name + " without a currency"
+	}
+	return a.Name + " in " + *a.Currency
+}
+
 // Records accounts for one side's records.
 type Records struct {
 	All    int64             `json:"all"`
@@ -29,10 +41,12 @@ type Records struct {
 // Amount accounts for one amount. All numbers are exact decimals in plain form.
 type Amount struct {
 	Name       string                `json:"name"`
-	Left       string                `json:"left"`  // total of the left side
-	Right      string                `json:"right"` // total of the right side
-	Trays      [2][tray.Count]string `json:"trays"` // total of each tray, by side
-	Steps      []Step                `json:"steps"` // from the left total to the right total
+	Currency   *string               `json:"currency,omitempty" nullable:"false"` // nil: the sieve has no column of currencies; "": amounts whose currency is blank or unreadable
+	Left       string                `json:"left"`                                // total of the left side
+	Right      string                `json:"right"`                               // total of the right side
+	Difference string                `json:"difference"`                          // right less left
+	Trays      [2][tray.Count]string `json:"trays"`                               // total of each tray, by side
+	Steps      []Step                `json:"steps"`                               // from the left total to the right total
 	Closes     bool                  `json:"closes"`
 	Blank      [2]int64              `json:"blank"`      // blank amounts, which count as zero
 	Unreadable [2]int64              `json:"unreadable"` // amounts that could not be read, and are in no total
@@ -73,8 +87,13 @@ func Of(plan *sieve.Plan, index *match.Index) *Balance {
 		r.Closes = rest == 0
 		b.Records[s] = r
 	}
-	for i, a := range plan.Amounts {
-		b.Amounts = append(b.Amounts, amount(a.Name, &index.Amounts[i]))
+	for i := range index.Amounts {
+		sums := &index.Amounts[i]
+		a := amount(plan.Amounts[sums.Amount].Name, sums)
+		if plan.Currency >= 0 {
+			a.Currency = &sums.Currency
+		}
+		b.Amounts = append(b.Amounts, a)
 	}
 	return b
 }
@@ -93,7 +112,7 @@ func amount(name string, sums *match.AmountSums) Amount {
 		a.Blank[s], a.Unreadable[s] = side.Blank, side.Unreadable
 		a.Listed[s] = append([]uint32{}, side.Listed...)
 	}
-	a.Left, a.Right = exact.Text(all[0]), exact.Text(all[1])
+	a.Left, a.Right, a.Difference = exact.Text(all[0]), exact.Text(all[1]), exact.Text(all[1].Sub(all[0]))
 	at := all[0]
 	step := func(t tray.Tray, side string, change decimal.Decimal) {
 		at = at.Add(change)

@@ -15,7 +15,7 @@ const None = ^uint32(0)
 type Index struct {
 	Sides   [2]Side
 	Totals  Totals
-	Amounts []AmountSums // one for each amount of the plan
+	Amounts []AmountSums // by amount of the plan, and by currency where the plan has one
 	Hand    []Hand       // records that were paired by hand
 	Spilled int64        // bytes that went to temporary files
 }
@@ -43,6 +43,7 @@ type Totals struct {
 	Repeated  [2]int64             `json:"repeated"`  // different keys that more than one record of the side carries
 	Most      [2]int64             `json:"most"`      // the most records of the side that carry one key that is on both sides
 	InOrder   int64                `json:"inOrder"`   // keys with so many possible pairs that they were paired in content order
+	Mixed     int64                `json:"mixed"`     // matched pairs, or groups, whose records are not all of one currency
 	Unkeyed   [2][]Causes          `json:"unkeyed"`   // by key part; a record counts under its first part that fails
 	Parts     [2][]Causes          `json:"parts"`     // by key part, over all records that are not excluded
 	Values    [2][]Causes          `json:"values"`    // by value that is compared or balanced, over records that are not excluded
@@ -76,9 +77,11 @@ func (c *Causes) add(o Causes) {
 // MostListed is how many unreadable amounts of a side are listed by record number.
 const MostListed = 100
 
-// AmountSums are the sums of one amount. A blank amount counts as zero.
+// AmountSums are the sums of one amount in one currency. A blank amount counts as zero.
 type AmountSums struct {
-	Sides [2]SideSums
+	Amount   int    // of the plan
+	Currency string // "": that of amounts whose currency is blank or unreadable, or of all where the plan has no currency
+	Sides    [2]SideSums
 }
 
 // SideSums are one side's sums of an amount.

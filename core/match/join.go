@@ -188,6 +188,9 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 			break
 		}
 	}
+	if at == tray.Matched {
+		j.tally.pair(j.values[0], j.values[1])
+	}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
 		index.Trays[rows[s]], index.Partners[rows[s]], index.Keys[rows[s]] = at, rows[s.Other()], number
@@ -211,16 +214,19 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 	if j.totals.Matched() {
 		at = tray.Matched
 	}
+	var currencies currencySet
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
 			e := j.sides[s].entries[i]
 			index.Trays[e.row()], index.Keys[e.row()] = at, number
 			e.values(j.values[s])
+			currencies.add(j.tally.record(j.values[s]))
 			j.tally.sum(s, at, j.values[s])
 		}
 		index.Partners[leaders[s]] = leaders[s.Other()]
 	}
+	j.tally.mixed(at, currencies)
 }
 
 func (j *joiner) settleLone(s tray.Side, at tray.Tray, g *keyGroup, number uint32) {

@@ -45,7 +45,7 @@ type Options struct {
 const DefaultBudget = 256 << 20
 
 // Build matches the two sides by the plan. It stops with the context's error when the context ends, and with a
-// [*RepeatedError] where a key repeats that may not. No temporary file outlives it.
+// [*RepeatedError] where a key repeats that may not, with a [*CurrencyError] where there are too many currencies. No temporary file outlives it.
 func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts Options) (*Index, error) {
 	if opts.Workers <= 0 {
 		opts.Workers = runtime.GOMAXPROCS(0)
@@ -77,6 +77,9 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts
 		tallies[w] = newTally(plan)
 	}
 	if err := m.read(ctx, tallies); err != nil {
+		return nil, err
+	}
+	if err := m.tooMany(tallies); err != nil {
 		return nil, err
 	}
 	repeats, err := m.join(ctx, tallies)
@@ -145,7 +148,7 @@ func (m *matcher) total(tallies []*tally) {
 	if m.index.Totals.Crosswalk = m.plan.Crosswalk.Version; m.classes != nil {
 		m.index.Totals.Stale = m.classes.Stale
 	}
-	m.index.Amounts = sum.amounts
+	m.index.Amounts = sum.sums()
 	for _, s := range tray.Sides {
 		m.index.Totals.Records[s] = m.inputs[s].Records()
 		for _, t := range m.index.Sides[s].Trays {

@@ -2,6 +2,7 @@ package match_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/big"
 	"math/rand/v2"
@@ -42,11 +43,25 @@ func (c *oracleCase) definition(t testing.TB) sieve.Definition {
 	if c.totals {
 		d.Repeats = "totals"
 	}
+	if c.currency {
+		d.Currency = &sieve.Currency{Columns: sieve.Columns{Left: "note"}}
+	}
 	return d
 }
 
 // match builds the case's index with the given options.
 func (c *oracleCase) match(t testing.TB, batch int, opts match.Options) (*sieve.Plan, *match.Index) {
+	t.Helper()
+	plan, tables := c.inputs(t, batch)
+	index, err := match.Build(context.Background(), plan, tables[0], tables[1], opts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return plan, index
+}
+
+// inputs are the case's plan and its two sides, in batches of so many records.
+func (c *oracleCase) inputs(t testing.TB, batch int) (*sieve.Plan, [2]record.Table) {
 	t.Helper()
 	columns := append(slices.Clone(caseColumns), "out")
 	plan, err := c.definition(t).Compile(columns, columns)
@@ -79,11 +94,7 @@ func (c *oracleCase) match(t testing.TB, batch int, opts match.Options) (*sieve.
 		}
 		tables[s] = recordtest.Batches(t, columns, rows, batch)
 	}
-	index, err := match.Build(context.Background(), plan, tables[0], tables[1], opts)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return plan, index
+	return plan, tables
 }
 
 // filter is a side's row filter, compiled once for all cases.
@@ -121,6 +132,7 @@ func randomCase(r *rand.Rand) *oracleCase {
 			c.equal = append(c.equal, [2]int{r.IntN(len(c.rows[0])), r.IntN(len(c.rows[1]))})
 		}
 	}
+	c.currency = r.IntN(2) == 0
 	return c
 }
 
@@ -152,7 +164,7 @@ func TestOracle(t *testing.T) {
 			const cases = 20_000
 			r := rand.New(rand.NewPCG(8646, uint64(len(name))))
 			var trays [tray.Count]int
-			crowded, tied := 0, 0
+			crowded, tied, mixed := 0, 0, int64(0)
 			for n := range cases {
 				c := randomCase(r)
 				plain := c.withoutNulls()
@@ -169,15 +181,16 @@ func TestOracle(t *testing.T) {
 				}
 				crowded += want.crowded
 				tied += want.tied
+				mixed += want.mixed
 			}
-			t.Logf("%d cases; records by tray %v; keys with l, r ≥ 2: %d; decided by content: %d", cases, trays, crowded, tied)
+			t.Logf("%d cases; records by tray %v; keys with l, r ≥ 2: %d; decided by content: %d; of several currencies: %d", cases, trays, crowded, tied, mixed)
 			for _, at := range tray.All {
 				if trays[at] < 1000 {
 					t.Errorf("only %d records in tray %s: the cases no longer cover it", trays[at], at)
 				}
 			}
-			if crowded < 1000 || tied < 1000 {
-				t.Errorf("only %d crowded keys and %d ties: the cases no longer cover them", crowded, tied)
+			if crowded < 1000 || tied < 1000 || mixed < 500 {
+				t.Errorf("only %d crowded keys, %d ties and %d pairs of several currencies: the cases no longer cover them", crowded, tied, mixed)
 			}
 		})
 	}
@@ -214,17 +227,37 @@ func checkCase(t *testing.T, about string, want *oracleAnswer, plan *sieve.Plan,
 	if !b.Holds() {
 		t.Errorf("the balance does not close: %+v\n%s", b, about)
 	}
-	for s := range 2 {
-		for _, at := range tray.All {
-			w := want.totals[s][at]
-			if w == nil {
-				w = new(big.Rat)
-			}
-			got, ok := new(big.Rat).SetString(b.Amounts[0].Trays[s][at])
-			if !ok || got.Cmp(w) != 0 {
-				t.Errorf("%s amounts of %s: %s, want %s\n%s", tray.Side(s), at, b.Amounts[0].Trays[s][at], w.FloatString(2), about)
+	got := [2]map[oracleSum]*big.Rat{{}, {}}
+	for _, a := range b.Amounts {
+		currency := ""
+		if a.Currency != nil {
+			currency = *a.Currency
+		}
+		for s := range 2 {
+			for _, at := range tray.All {
+				sum, ok := new(big.Rat).SetString(a.Trays[s][at])
+				if !ok || got[s][oracleSum{at, currency}] != nil {
+					t.Errorf("%s amounts of %s in %q: %q, or twice\n%s", tray.Side(s), at, currency, a.Trays[s][at], about)
+				}
+				got[s][oracleSum{at, currency}] = sum
 			}
 		}
+	}
+	for s := range 2 {
+		for by, w := range want.totals[s] {
+			if got[s][by] == nil || got[s][by].Cmp(w) != 0 {
+				t.Errorf("%s amounts of %v: %v, want %s\n%s", tray.Side(s), by, got[s][by], w.FloatString(2), about)
+			}
+			delete(got[s], by)
+		}
+		for by, sum := range got[s] {
+			if sum.Sign() != 0 {
+				t.Errorf("%s amounts of %v: %s, but there are no such records\n%s", tray.Side(s), by, sum.FloatString(2), about)
+			}
+		}
+	}
+	if index.Totals.Mixed != want.mixed {
+		t.Errorf("%d matched pairs or groups of several currencies, want %d\n%s", index.Totals.Mixed, want.mixed, about)
 	}
 }
 
@@ -381,5 +414,28 @@ func TestVeryManyOfOneKey(t *testing.T) {
 	}
 	if matched != equal || equal < 300 {
 		t.Errorf("%d pairs of equal contents, %d are possible", matched, equal)
+	}
+}
+
+// TestTooManyCurrencies checks that a column that can hardly be one of currencies is refused, however few each worker has seen.
+func TestTooManyCurrencies(t *testing.T) {
+	for _, workers := range []int{1, 4} {
+		for _, n := range []int{match.MostCurrencies, match.MostCurrencies + 1} {
+			c := &oracleCase{parts: 1, fields: 1, currency: true}
+			for i := range n {
+				c.rows[i%2] = append(c.rows[i%2], []string{fmt.Sprint(i / 2), "", "1", "", fmt.Sprint("c", i)})
+				c.excluded[i%2] = append(c.excluded[i%2], false)
+			}
+			plan, tables := c.inputs(t, 7)
+			index, err := match.Build(t.Context(), plan, tables[0], tables[1], match.Options{Workers: workers})
+			if tooMany := new(match.CurrencyError); n > match.MostCurrencies != errors.As(err, &tooMany) {
+				t.Errorf("%d currencies, %d workers: %v", n, workers, err)
+			} else if err != nil {
+				continue
+			}
+			if b := balance.Of(plan, index); len(b.Amounts) != n || !b.Holds() || index.Totals.Mixed != int64(n/2) {
+				t.Errorf("%d currencies: %d balances, %d pairs of two currencies", n, len(b.Amounts), index.Totals.Mixed)
+			}
+		}
 	}
 }

@@ -21,6 +21,7 @@ type oracleCase struct {
 	blanksEqual bool     // of the first key part
 	fields      int      // how many of the three fields are compared
 	totals      bool     // repeats: totals
+	currency    bool     // the text says in which currency the amount is
 	equal       [][2]int // pairs of a left and a right record whose keys are said to be the same
 	rows        [2][][]string
 	came        [2][][]string // rows with their nulls, where those are not in rows
@@ -32,12 +33,19 @@ type oracleRecord struct {
 	partner int // -1: none
 }
 
+// oracleSum is what amounts are summed by.
+type oracleSum struct {
+	tray     tray.Tray
+	currency string
+}
+
 type oracleAnswer struct {
 	sides   [2][]oracleRecord
 	counts  map[string]int64
-	totals  [2]map[tray.Tray]*big.Rat
-	tied    int // repeated keys whose best pairing was decided by content
-	crowded int // keys with two records or more on both sides
+	totals  [2]map[oracleSum]*big.Rat
+	mixed   int64 // matched pairs or groups of more than one currency
+	tied    int   // repeated keys whose best pairing was decided by content
+	crowded int   // keys with two records or more on both sides
 }
 
 // key is a record's key, or its class where keys are said to be the same: joined again and again until nothing changes.
@@ -296,17 +304,31 @@ func (c *oracleCase) solve() *oracleAnswer {
 	}
 	c.count(a, kept)
 	for s := range 2 {
-		a.totals[s] = map[tray.Tray]*big.Rat{}
+		a.totals[s] = map[oracleSum]*big.Rat{}
 		for i, r := range a.sides[s] {
-			if a.totals[s][r.tray] == nil {
-				a.totals[s][r.tray] = new(big.Rat)
+			by := oracleSum{r.tray, c.currencyOf(s, i)}
+			if a.totals[s][by] == nil {
+				a.totals[s][by] = new(big.Rat)
 			}
 			if n, _ := oracleNumber(c.rows[s][i][2]); n != nil {
-				a.totals[s][r.tray].Add(a.totals[s][r.tray], n)
+				a.totals[s][by].Add(a.totals[s][by], n)
 			}
 		}
 	}
+	for i, r := range a.sides[0] {
+		if r.partner >= 0 && r.tray == tray.Matched && !c.totals && c.currencyOf(0, i) != c.currencyOf(1, r.partner) {
+			a.mixed++
+		}
+	}
 	return a
+}
+
+// currencyOf is the currency of a record: its text, where that is one.
+func (c *oracleCase) currencyOf(side, i int) string {
+	if c.currency {
+		return c.rows[side][i][4]
+	}
+	return ""
 }
 
 func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
@@ -418,11 +440,14 @@ func (c *oracleCase) settleTotals(a *oracleAnswer, g *[2][]int) {
 	if c.fields > 2 {
 		same(func(s, i int) string { return c.rows[s][i][4] })
 	}
+	currencies := map[string]bool{}
 	for s := range 2 {
 		for _, i := range g[s] {
 			a.sides[s][i] = oracleRecord{at, -1}
+			currencies[c.currencyOf(s, i)] = true
 		}
 	}
+	a.mixed += int64(truth(len(currencies) > 1 && at == tray.Matched))
 	l, r := slices.Min(g[0]), slices.Min(g[1])
 	a.sides[0][l].partner, a.sides[1][r].partner = r, l
 }

@@ -103,8 +103,12 @@ func (r *sideReader) read(b *record.Batch) error {
 		r.values[i].load(b)
 	}
 	index := &r.m.index.Sides[r.side]
+	var currencies *reading.Column
+	if c := r.m.plan.Currency; c >= 0 {
+		currencies = &r.values[c].out
+	}
 	for a, v := range r.tally.values {
-		r.tally.sumAll(a, r.side, uint32(b.First), &r.values[v].out)
+		r.tally.sumAll(a, r.side, uint32(b.First), &r.values[v].out, currencies)
 	}
 	for i := range b.Records() {
 		row := uint32(b.First) + uint32(i)

@@ -11,14 +11,14 @@ import (
 // tally is what one worker has counted and summed.
 type tally struct {
 	Totals
-	amounts []AmountSums
+	purses
 	fields  []sieve.PlanField
 	values  []int        // the plan's value that each amount reads
 	refused [2][]refused // keys that repeat on a side where they may not
 }
 
 func newTally(plan *sieve.Plan) *tally {
-	t := &tally{amounts: make([]AmountSums, len(plan.Amounts)), fields: plan.Fields}
+	t := &tally{purses: newPurses(plan), fields: plan.Fields}
 	for _, s := range tray.Sides {
 		t.Unkeyed[s] = make([]Causes, len(plan.Key))
 		t.Parts[s] = make([]Causes, len(plan.Key))
@@ -32,18 +32,26 @@ func newTally(plan *sieve.Plan) *tally {
 
 // sum adds the amounts of a record with the given values to tray at of side s.
 func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
+	if len(t.values) == 0 {
+		return
+	}
+	amounts := t.record(values).amounts
 	for a, v := range t.values {
 		if values[v].State == reading.Text {
-			t.amounts[a].Sides[s].Trays[at].Add(values[v].Text)
+			amounts[a][s].Trays[at].Add(values[v].Text)
 		}
 	}
 }
 
 // sumAll adds a column of amount a to the side's totals, whichever tray each record will lie in. The first of the column
-// is of record first.
-func (t *tally) sumAll(a int, s tray.Side, first uint32, column *reading.Column) {
-	sums := &t.amounts[a].Sides[s]
+// is of record first. Its currencies stand in a column of their own; nil: there is but one.
+func (t *tally) sumAll(a int, s tray.Side, first uint32, column, currencies *reading.Column) {
+	in := t.last
 	for i := range column.Len() {
+		if currencies != nil {
+			in = t.at(currencies.At(i))
+		}
+		sums := &in.amounts[a][s]
 		switch v := column.At(i); v.State {
 		case reading.Text:
 			sums.All.Add(v.Text)
@@ -53,6 +61,19 @@ func (t *tally) sumAll(a int, s tray.Side, first uint32, column *reading.Column)
 		default:
 			sums.Blank++
 		}
+	}
+}
+
+// merge adds all that other has.
+func (s *SideSums) merge(other *SideSums) {
+	s.All.Merge(&other.All)
+	for i := range s.Trays {
+		s.Trays[i].Merge(&other.Trays[i])
+	}
+	s.Blank += other.Blank
+	s.Unreadable += other.Unreadable
+	for _, row := range other.Listed {
+		s.list(row)
 	}
 }
 
@@ -92,6 +113,7 @@ func (t *tally) merge(o *tally) {
 	t.Shared += o.Shared
 	t.Product += o.Product
 	t.InOrder += o.InOrder
+	t.Mixed += o.Mixed
 	for _, s := range tray.Sides {
 		t.Undecided[s] += o.Undecided[s]
 		t.Semi[s] += o.Semi[s]
@@ -106,17 +128,6 @@ func (t *tally) merge(o *tally) {
 		for i, c := range o.Values[s] {
 			t.Values[s][i].add(c)
 		}
-		for a := range t.amounts {
-			mine, theirs := &t.amounts[a].Sides[s], &o.amounts[a].Sides[s]
-			mine.All.Merge(&theirs.All)
-			for i := range mine.Trays {
-				mine.Trays[i].Merge(&theirs.Trays[i])
-			}
-			mine.Blank += theirs.Blank
-			mine.Unreadable += theirs.Unreadable
-			for _, row := range theirs.Listed {
-				mine.list(row)
-			}
-		}
 	}
+	t.purses.merge(&o.purses)
 }

@@ -24,6 +24,8 @@ type Definition struct {
 	Amounts []Amount  `json:"amounts,omitempty" yaml:"amounts,omitempty"`                                                         // balanced; none: every field compared as decimal
 	Repeats string    `json:"repeats,omitempty" yaml:"repeats,omitempty" enum:"pair,totals,refuse-left,refuse-right,refuse-both"` // empty: pair
 
+	Currency *Currency `json:"currency,omitempty" yaml:"currency,omitempty"` // in which the amounts are; nil: one for all
+
 	Lookups []reading.List `json:"lookups,omitempty" yaml:"lookups,omitempty"` // that readings name
 }
 
@@ -73,6 +75,13 @@ type Field struct {
 
 // Amount is a pair of columns whose totals the balance accounts for.
 type Amount struct {
+	Columns  `yaml:",inline"`
+	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
+}
+
+// Currency is a pair of columns that say in which currency a record's amounts are. Each currency is balanced apart. It says nothing
+// about which records agree; that is for a compared field, or for the key.
+type Currency struct {
 	Columns  `yaml:",inline"`
 	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
 }
@@ -128,6 +137,11 @@ func (d Definition) Swapped() Definition {
 		amounts[i] = a
 	}
 	d.Key, d.Compare, d.Amounts = key, compare, amounts
+	if d.Currency != nil {
+		currency := *d.Currency
+		currency.Columns, currency.Readings = swap(currency.Columns, currency.Readings)
+		d.Currency = &currency
+	}
 	return d
 }
 

@@ -20,6 +20,7 @@ type Plan struct {
 	Fields     []PlanField            // compared fields
 	Values     []PlanValue            // what fields and amounts read, each once
 	Amounts    []PlanAmount           // amounts of the balance
+	Currency   int                    // which of the plan's values says in which currency they are; -1: they are all in one
 	Repeats    Repeats
 	Crosswalk  Crosswalk // set by who has one
 
@@ -53,7 +54,7 @@ type PlanAmount struct {
 
 // Compile resolves the definition against the column names of both sides. Errors are of type *[Error].
 func (d Definition) Compile(left, right []string) (*Plan, error) {
-	p := &Plan{Definition: d, Columns: [2][]string{left, right}}
+	p := &Plan{Definition: d, Columns: [2][]string{left, right}, Currency: -1}
 	var err error
 	if p.Repeats, err = ParseRepeats(d.Repeats); err != nil {
 		return nil, wrong("repeats", "%s", err)
@@ -98,6 +99,16 @@ func (d Definition) Compile(left, right []string) (*Plan, error) {
 				p.Amounts = append(p.Amounts, PlanAmount{f.Name, f.Value})
 			}
 		}
+	}
+	if d.Currency != nil {
+		if len(p.Amounts) == 0 {
+			return nil, wrong("currency", "there is no amount to be in a currency; name one under amounts, or compare a field as decimal")
+		}
+		v, err := p.value("currency", d.Currency.Columns, d.Currency.Readings)
+		if err != nil {
+			return nil, err
+		}
+		p.Currency = p.keep(v)
 	}
 	return p, nil
 }

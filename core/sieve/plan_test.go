@@ -67,6 +67,8 @@ func TestCompileErrors(t *testing.T) {
 		"compare[0].as":     {field(sieve.Field{Columns: amount, As: "float"}), "write one of text, decimal"},
 		"compare[0].within": {field(sieve.Field{Columns: amount, As: "date", Within: "0.5"}), "not a whole number of days"},
 		"amounts[0].left":   {sieve.Definition{Key: key, Amounts: []sieve.Amount{{}}}, "no column is named here"},
+		"currency":          {sieve.Definition{Key: key, Currency: &sieve.Currency{Columns: sieve.Columns{Left: "x"}}}, "there is no amount to be in a currency"},
+		"currency.left":     {sieve.Definition{Key: key, Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}}}, Currency: &sieve.Currency{}}, "no column is named here"},
 	} {
 		_, err := c.d.Compile(left, right)
 		var fault *sieve.Error

@@ -31,7 +31,8 @@ type Summary struct {
 	Unkeyed     [2][]PartCauses     `json:"unkeyed"`   // by key part
 	Values      [2][]PartCauses     `json:"values"`    // by compared field
 	Balance     []balance.Amount    `json:"balance"`
-	Spilled     int64               `json:"spilled"` // bytes that went to temporary files
+	Mixed       int64               `json:"mixed,omitempty"` // matched pairs, or groups, whose records are not all of one currency
+	Spilled     int64               `json:"spilled"`         // bytes that went to temporary files
 }
 
 // Tray is one tray's number of records on each side.
@@ -74,6 +75,7 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 		Relation:    comparison.RelationOf(t),
 		Keys:        Keys{t.Keys, t.Shared, t.Repeated, t.InOrder},
 		Balance:     b.Amounts,
+		Mixed:       t.Mixed,
 		Spilled:     index.Spilled,
 		Undecided:   t.Undecided,
 		Crosswalk:   Crosswalk{t.Crosswalk, len(index.Hand), t.Stale, t.StaleHand},
@@ -103,6 +105,18 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 
 // Tray returns the summary's line of a tray.
 func (s *Summary) Tray(at tray.Tray) Tray { return s.Trays[at] }
+
+// SaysMixed warns of matched pairs whose records are of two currencies, where the amounts of one are held against those of another; "" where there are
+// none.
+func (s *Summary) SaysMixed() string {
+	switch s.Mixed {
+	case 0:
+		return ""
+	case 1:
+		return "1 pair or group has matched although its records are of more than one currency; compare the currency, too, or make it a part of the key."
+	}
+	return Number(s.Mixed) + " pairs or groups have matched although their records are of more than one currency; compare the currency, too, or make it a part of the key."
+}
 
 var numbers = message.NewPrinter(language.English)
 

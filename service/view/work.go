@@ -15,6 +15,7 @@ type Work struct {
 	Reason      string       `json:"reason,omitempty"`
 	Opened      time.Time    `json:"opened" description:"When it was found first."`
 	Amount      string       `json:"amount,omitempty" description:"What it adds on the way from the left total to the right total; absent where that cannot be read."`
+	Currency    string       `json:"currency,omitempty" description:"In which currency that is. Several with commas between them where its records are of several: these are not added, and it has no amount."`
 	ChangedBy   string       `json:"changedBy,omitempty" description:"Who changed it last; absent where nobody has, or a run did."`
 	Comments    int          `json:"comments"`
 	Attachments int          `json:"attachments"`
@@ -156,9 +157,15 @@ type TrendRun struct {
 	Trays   map[string]int64 `json:"trays" nullable:"false" description:"Exceptions by tray."`
 	Ages    []int64          `json:"ages" nullable:"false" description:"Exceptions found first in this run, one run before, two, and three or more."`
 	Open    int64            `json:"open" description:"Of them, those neither explained nor settled."`
-	Amount  string           `json:"amount" description:"What those that are open add on the way from the left total to the right one, sizes added up whatever their signs."`
+	Amounts []CurrencyAmount `json:"amounts" nullable:"false" description:"What those that are open add on the way from the left total to the right one, sizes added up whatever their signs; of each currency apart."`
 	Settled int64            `json:"settled" description:"Exceptions explained, settled or cleared since the run before."`
 	Days    float64          `json:"days" description:"How long these took, in days: the one in the middle."`
+}
+
+// CurrencyAmount is an amount in one currency.
+type CurrencyAmount struct {
+	Currency string `json:"currency,omitempty" description:"Absent where the sieve has no column of currencies, or the record's is blank."`
+	Amount   string `json:"amount"`
 }
 
 // ReportChange tells those who look at a report that something of it has changed.

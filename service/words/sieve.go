@@ -83,6 +83,9 @@ func Sieve(d *sieve.Definition) string {
 	} else {
 		out += " Nothing else of them is compared."
 	}
+	if d.Currency != nil {
+		out += " Amounts are balanced apart for each currency in " + pairOf(d.Currency.Columns, d.Currency.Readings, "and") + "."
+	}
 	switch d.Repeats {
 	case "totals":
 		out += " Where a key repeats, its records are one group on each side, compared by their totals."

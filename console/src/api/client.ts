@@ -11,6 +11,7 @@ export type Field = Schemas['Field'];
 export type Sieve = Schemas['Sieve'];
 export type Summary = Schemas['Summary'];
 export type BalanceAmount = Schemas['BalanceAmount'];
+export type Currency = NonNullable<Schemas['Definition']['currency']>;
 export type Counts = Schemas['Counts'];
 export type Run = Schemas['Run'];
 export type Entry = Schemas['Entry'];

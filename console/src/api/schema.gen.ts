@@ -1873,6 +1873,7 @@ export interface components {
         ApiSieveBody: {
             amounts?: components["schemas"]["Amount"][];
             compare?: components["schemas"]["Field"][];
+            currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
             left: string;
             lookups?: components["schemas"]["ReadingList"][];
@@ -1885,6 +1886,7 @@ export interface components {
         ApiSieveChange: {
             amounts?: components["schemas"]["Amount"][];
             compare?: components["schemas"]["Field"][];
+            currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
             left: string;
             lookups?: components["schemas"]["ReadingList"][];
@@ -1940,6 +1942,8 @@ export interface components {
         BalanceAmount: {
             blank: number[];
             closes: boolean;
+            currency?: string;
+            difference: string;
             left: string;
             listed: number[][];
             name: string;
@@ -2176,9 +2180,20 @@ export interface components {
             /** @description Counts the changes; a run states the version that it used. 0: there has been none. */
             version: number;
         };
+        Currency: {
+            left: string;
+            readings?: string[];
+            right?: string;
+        };
+        CurrencyAmount: {
+            amount: string;
+            /** @description Absent where the sieve has no column of currencies, or the record's is blank. */
+            currency?: string;
+        };
         Definition: {
             amounts?: components["schemas"]["Amount"][];
             compare?: components["schemas"]["Field"][];
+            currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
             left: string;
             lookups?: components["schemas"]["ReadingList"][];
@@ -3521,6 +3536,8 @@ export interface components {
             /** Format: int64 */
             exceptions: number;
             keys: components["schemas"]["SummaryKeys"];
+            /** Format: int64 */
+            mixed?: number;
             records: number[];
             relation: string;
             /** Format: int64 */
@@ -3614,8 +3631,8 @@ export interface components {
         TrendRun: {
             /** @description Exceptions found first in this run, one run before, two, and three or more. */
             ages: number[];
-            /** @description What those that are open add on the way from the left total to the right one, sizes added up whatever their signs. */
-            amount: string;
+            /** @description What those that are open add on the way from the left total to the right one, sizes added up whatever their signs; of each currency apart. */
+            amounts: components["schemas"]["CurrencyAmount"][];
             /** Format: date-time */
             at: string;
             /**
@@ -3802,6 +3819,8 @@ export interface components {
             /** @description Who changed it last; absent where nobody has, or a run did. */
             changedBy?: string;
             comments: number;
+            /** @description In which currency that is. Several with commas between them where its records are of several: these are not added, and it has no amount. */
+            currency?: string;
             /** @description Names the exception in every run; 0 in runs from before exceptions were followed. */
             exception: number;
             /**
@@ -5438,6 +5457,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
@@ -5497,6 +5518,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
@@ -5812,6 +5835,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
@@ -6050,6 +6075,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
@@ -6865,6 +6892,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
@@ -6958,6 +6987,8 @@ export interface operations {
                 atLeast?: string;
                 /** @description Only exceptions whose amount is at most so large, whatever its sign. */
                 atMost?: string;
+                /** @description Only exceptions whose amount is in this currency; none: in no one currency. */
+                in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
                 /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */

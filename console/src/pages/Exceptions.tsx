@@ -106,7 +106,9 @@ export function Exceptions() {
             title: 'amount',
             align: 'right',
             render: (_, p: Pending) => (
-              <span className="mono">{p.entry.work?.amount && amount(p.entry.work.amount, 2)}</span>
+              <span className="mono">
+                {p.entry.work?.amount && amount(p.entry.work.amount, 2)} {p.entry.work?.currency}
+              </span>
             ),
           },
           {

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
 import { useRun } from '../api/queries';
-import { Bridge } from '../parts/Bridge';
+import { Balances } from '../parts/Balances';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { More } from '../parts/More';
@@ -46,6 +46,7 @@ function ReportOf({ run }: { run: Run }) {
       return next;
     });
   const [picked, setPicked] = useState<Entry[]>([]);
+  const [currency, setCurrency] = useState(run.summary.balance[0]?.currency);
   const chosen: Chosen = {
     left: picked.filter((e) => byHand.includes(e.tray) && e.side === 'left').map(numberOf),
     right: picked.filter((e) => byHand.includes(e.tray) && e.side === 'right').map(numberOf),
@@ -142,12 +143,11 @@ function ReportOf({ run }: { run: Run }) {
       )}
       <Trays
         summary={s}
+        currency={currency}
         chosen={tray}
         choose={(chosen) => go({ tray: chosen, ...(exceptional(chosen) ? {} : plain) })}
       />
-      {s.balance.map((b) => (
-        <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
-      ))}
+      <Balances summary={s} left={left.set} right={right.set} currency={currency} choose={setCurrency} />
       {s.keys.repeated.some((n) => n > 0) && <RepeatedOf run={run.id} />}
       {chosen.left.length + chosen.right.length <= 20 && (
         <ByHand run={run} chosen={chosen} clear={() => setPicked([])} />

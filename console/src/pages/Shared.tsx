@@ -1,8 +1,9 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Drawer, Table } from 'antd';
+import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { answer, api, type Shared as SharedView } from '../api/client';
-import { Bridge } from '../parts/Bridge';
+import { Balances } from '../parts/Balances';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { More } from '../parts/More';
@@ -34,6 +35,7 @@ export function Shared() {
 function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
   const { run } = shared;
   const [params, setParams] = useSearchParams();
+  const [currency, setCurrency] = useState(run.summary.balance[0]?.currency);
   const tray = params.get('tray') ?? 'all';
   const search = params.get('search') ?? '';
   const id = params.get('entry') ?? '';
@@ -96,10 +98,13 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
           ))}
         </p>
       )}
-      <Trays summary={run.summary} chosen={tray} choose={(to) => go({ tray: to === tray ? '' : to })} />
-      {run.summary.balance.map((b) => (
-        <Bridge key={b.name} balance={b} left={left.set} right={right.set} />
-      ))}
+      <Trays
+        summary={run.summary}
+        currency={currency}
+        chosen={tray}
+        choose={(to) => go({ tray: to === tray ? '' : to })}
+      />
+      <Balances summary={run.summary} left={left.set} right={right.set} currency={currency} choose={setCurrency} />
       <section className="panel">
         <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
           <h2 style={{ margin: 0 }}>

@@ -68,7 +68,9 @@ export function TrendPage() {
                     <td>{when(r.at)}</td>
                     <td className="n">{count(Object.values(r.trays).reduce((a, b) => a + b, 0))}</td>
                     <td className="n">{count(r.open)}</td>
-                    <td className="n mono">{amount(r.amount, 2)}</td>
+                    <td className="n mono">
+                      {r.amounts.map((a) => `${amount(a.amount, 2)} ${a.currency ?? ''}`.trim()).join(', ') || '0.00'}
+                    </td>
                     <td className="n">{count(r.settled)}</td>
                     <td className="n">{r.settled > 0 ? r.days.toFixed(1) : '–'}</td>
                   </tr>

@@ -35,7 +35,7 @@ import { Diagnose } from '../workbench/Diagnose';
 import { FlowPicture } from '../workbench/FlowPicture';
 import { Proposals } from '../workbench/Proposals';
 import { Repeated } from '../parts/Repeated';
-import { FieldRow, KeyRow } from '../workbench/rows';
+import { CurrencyRow, FieldRow, KeyRow } from '../workbench/rows';
 import { Rules } from '../workbench/Rules';
 import { useCounts } from '../workbench/useCounts';
 import { useWhole } from '../workbench/useWhole';
@@ -220,10 +220,29 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
           >
             + compared field
           </Button>
+          {!draft.currency && (draft.amounts?.length || draft.compare?.some((f) => f.as === 'decimal')) && (
+            <Button type="text" size="small" onClick={() => set({ currency: { left: '', right: '' } })}>
+              + currency of the amounts
+            </Button>
+          )}
           {(draft.compare ?? []).length === 0 && (
             <p className="dim" style={{ margin: 0 }}>
               Nothing is compared yet: records match on the key only.
             </p>
+          )}
+          {draft.currency && (
+            <>
+              <h2 style={{ marginTop: 12 }}>and amounts are balanced apart by</h2>
+              <CurrencyRow
+                part={draft.currency}
+                fault={faultAt(wrong, 'currency')}
+                draft={draft}
+                left={left}
+                right={right}
+                change={(currency) => set({ currency })}
+                remove={() => set({ currency: undefined })}
+              />
+            </>
           )}
           <Rules draft={draft} change={set} />
         </div>

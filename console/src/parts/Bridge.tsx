@@ -57,7 +57,10 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
       <h2>
         From the left total to the right total
         <small>
-          {balance.name} · {balance.closes ? 'closes to the last digit' : 'DOES NOT CLOSE'}
+          {balance.name}
+          {balance.currency === '' && ' without a currency'}
+          {balance.currency && ` in ${balance.currency}`} ·{' '}
+          {balance.closes ? 'closes to the last digit' : 'DOES NOT CLOSE'}
           {floor > 0 && ' · bars are cut off below'}
         </small>
       </h2>

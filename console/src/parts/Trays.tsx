@@ -11,17 +11,19 @@ const titles = ['left', 'right'];
 
 const order = ['matched', 'differing', 'missing', 'orphaned', 'surplus', 'unkeyed', 'excluded'];
 
-/** The trays with their records and amounts; with choose, each is a door to its entries. */
+/** The trays with their records and amounts, of one currency; with choose, each is a door to its entries. */
 export function Trays({
   summary,
+  currency,
   chosen,
   choose,
 }: {
   summary: Summary;
+  currency?: string;
   chosen?: string;
   choose?: (tray: string) => void;
 }) {
-  const balance = summary.balance[0];
+  const balance = summary.balance.find((b) => b.currency === currency) ?? summary.balance[0];
   const least = balance ? Math.max(...[...balance.trays[0], ...balance.trays[1]].map(places)) : 0;
   return (
     <div className="trays" role="group" aria-label="Trays">
@@ -48,7 +50,7 @@ export function Trays({
             {balance &&
               sides.map((side) => (
                 <small key={side} className={colours[side]} title={titles[side]}>
-                  {amount(balance.trays[side][at], least)}
+                  {amount(balance.trays[side][at], least)} {balance.currency}
                 </small>
               ))}
           </>

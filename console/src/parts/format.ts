@@ -13,8 +13,9 @@ export function amount(plain: string, least = 0): string {
   return (negative ? '−' : '') + grouped + (rest ? `.${rest}` : '');
 }
 
-/** The same, with a plus where it is not negative. */
-export const change = (plain: string, least = 0) => (plain.startsWith('-') ? '' : '+') + amount(plain, least);
+/** The same, with a plus where it is above zero. */
+export const change = (plain: string, least = 0) =>
+  (plain.startsWith('-') || plain === '0' ? '' : '+') + amount(plain, least);
 
 export const when = (iso: string) =>
   new Date(iso).toLocaleString('en-GB', {

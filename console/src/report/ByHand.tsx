@@ -93,8 +93,7 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
             return (
               <span key={s.name} style={{ marginRight: 24 }}>
                 {s.name}: <b className="l">{amount(s.left, least)}</b> against{' '}
-                <b className="r">{amount(s.right, least)}</b>, difference{' '}
-                <b>{s.difference === '0' ? '0' : change(s.difference, least)}</b>
+                <b className="r">{amount(s.right, least)}</b>, difference <b>{change(s.difference, least)}</b>
               </span>
             );
           })}

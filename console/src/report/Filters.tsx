@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { answer, api, type Run } from '../api/client';
 import { usePeople } from '../api/people';
 import { useReasons } from '../api/work';
+import { inCurrency } from '../parts/Balances';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
@@ -43,6 +44,7 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
     </Choice>
   );
   const fields = run.definition.compare ?? [];
+  const currencies = [...new Set(run.summary.balance.flatMap((b) => (b.currency === undefined ? [] : [b.currency])))];
   const narrowed = choosing.some((name) => !['tray', 'sort', 'desc'].includes(name) && params.get(name));
   return (
     <div className="choices filters">
@@ -95,6 +97,13 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
           />
         </span>
       </Choice>
+      {currencies.length > 1 &&
+        select(
+          'in',
+          'currency',
+          'any',
+          currencies.map((c) => ({ value: c || 'none', label: inCurrency(c) })),
+        )}
       <Choice label="sorted by">
         <Select
           size="small"

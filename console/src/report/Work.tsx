@@ -83,7 +83,13 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
           {changeWords[w.change]}
         </span>{' '}
         found first {when(w.opened)}
-        {w.amount && w.amount !== '0' && <> · moves the balance by {amount(w.amount)}</>}
+        {w.amount && w.amount !== '0' && (
+          <>
+            {' '}
+            · moves the balance by {amount(w.amount)} {w.currency}
+          </>
+        )}
+        {!w.amount && w.currency && <> · its amounts are in {w.currency}, which are not added</>}
         {w.changedBy && <> · changed last by {w.changedBy}</>}
         {signed && ' · the report is signed, so it stays as it is'}
       </p>

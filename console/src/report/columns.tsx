@@ -96,7 +96,7 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
         align: 'right',
         render: (_, e) => {
           const d = e.fields?.[i]?.difference;
-          return d === undefined ? '' : <span className="mono">{d === '0' ? '0' : change(d)}</span>;
+          return d === undefined ? '' : <span className="mono">{change(d)}</span>;
         },
       });
   });

@@ -8,7 +8,7 @@ export const complete = (d: Definition) =>
   d.left !== '' &&
   d.right !== '' &&
   d.key.length > 0 &&
-  [...d.key, ...(d.compare ?? [])].every((p) => p.left !== '' && p.right !== ''); // no right: named alike on both sides
+  [...d.key, ...(d.compare ?? []), ...(d.currency ? [d.currency] : [])].every((p) => p.left !== '' && p.right !== ''); // no right: named alike on both sides
 
 /** The definition with its sides exchanged. */
 export function swapped(d: Definition): Definition {
@@ -34,6 +34,7 @@ export function swapped(d: Definition): Definition {
     key: d.key.map(part),
     compare: (d.compare ?? []).map(part),
     ...(d.amounts && { amounts: d.amounts.map(part) }),
+    ...(d.currency && { currency: part(d.currency) }),
   };
 }
 
@@ -50,4 +51,4 @@ export const faultAt = (error: unknown, place: string) =>
 
 /** Whether a problem is shown beside the row that it is about. */
 export const placed = (error: unknown) =>
-  faultAt(error, 'key[') !== undefined || faultAt(error, 'compare[') !== undefined;
+  ['key[', 'compare[', 'currency'].some((place) => faultAt(error, place) !== undefined);

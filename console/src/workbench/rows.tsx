@@ -1,6 +1,6 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import { Button, Input, Select } from 'antd';
-import type { Definition, Field, KeyPart, SetView } from '../api/client';
+import type { Currency, Definition, Field, KeyPart, SetView } from '../api/client';
 import { useReadings } from '../api/queries';
 import { Tags } from '../parts/Tags';
 import { without } from './definition';
@@ -117,6 +117,45 @@ export function KeyRow(p: {
         onClick={p.remove}
         disabled={!p.remove}
       />
+      <RowFault what={p.fault} />
+    </div>
+  );
+}
+
+/** The columns that say in which currency the amounts are. */
+export function CurrencyRow(p: {
+  part: Currency;
+  draft: Definition;
+  left?: SetView;
+  right?: SetView;
+  fault?: string;
+  change: (part: Currency) => void;
+  remove: () => void;
+}) {
+  return (
+    <div className="pair" role="group" aria-label="currency">
+      <ColumnSelect
+        side="left"
+        set={p.left}
+        value={p.part.left}
+        choose={(left) => p.change({ ...p.part, left })}
+        what="currency"
+      />
+      <Readings
+        value={p.part.readings}
+        change={(r) => p.change(without(p.part, 'readings', r))}
+        what="currency"
+        draft={p.draft}
+      />
+      <ColumnSelect
+        side="right"
+        set={p.right}
+        value={p.part.right ?? p.part.left}
+        choose={(right) => p.change({ ...p.part, right })}
+        what="currency"
+      />
+      <span />
+      <Button type="text" size="small" icon={<DeleteOutlined />} aria-label="Remove the currency" onClick={p.remove} />
       <RowFault what={p.fault} />
     </div>
   );
