@@ -150,6 +150,14 @@ func fillDemo(ctx context.Context, people []*client.Client, scenario *demo.Scena
 		if err := errors.Join(defineAndRun(ctx, c, demo.Settled), defineAndRun(ctx, c, demo.Agents)); err != nil {
 			return run, err
 		}
+		// The agents' next month has nothing of the month before: what is open of that is carried into it.
+		next := scenario.NextDeposits
+		if err := errors.Join(load(demo.Deposits, demo.DepositsFile, next.Deposits), load(demo.Statement, demo.StatementFile, next.Statement)); err != nil {
+			return run, err
+		}
+		if err := runAgain(ctx, c, "Agents' deposits"); err != nil {
+			return run, err
+		}
 		if runs, err = c.Runs(ctx, "", 100); err != nil {
 			return run, fromService(err)
 		}

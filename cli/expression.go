@@ -80,6 +80,7 @@ type definitionFlags struct {
 	where                   [2]string
 	repeats                 string
 	currency                string
+	carry                   string
 	lookups                 []string
 }
 
@@ -88,6 +89,7 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 	flags.StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
 	flags.StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
 	flags.StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
+	flags.StringVar(&f.carry, "carry", "", "whether a run takes in open records of earlier runs that its snapshots no longer have: open, or none (where not stated)")
 	flags.StringVar(&f.currency, "currency", "", "a pair of columns that say in which currency the amounts are; each is balanced apart")
 	for _, side := range tray.Sides {
 		flags.StringVar(&f.where[side], side.String()+"-where", "", "which "+side.String()+` records take part: an expression such as quay == "Tar Quay"`)
@@ -97,7 +99,7 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 }
 
 func (f *definitionFlags) given() bool {
-	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != "" || f.currency != ""
+	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != "" || f.currency+f.carry != ""
 }
 
 // apply adds what the options say to a definition.
@@ -122,6 +124,13 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 			return err
 		}
 		d.Amounts = append(d.Amounts, sieve.Amount{Columns: p.columns, Readings: p.readings})
+	}
+	switch f.carry {
+	case "":
+	case "open", "none":
+		d.Carry = f.carry == "open"
+	default:
+		return wrongRequest("--carry %q is neither open nor none", f.carry)
 	}
 	if f.currency != "" {
 		p, err := parsePair("--currency", f.currency)

@@ -241,6 +241,11 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		rows = append(rows, []string{p.paint(tray.Right, right), amountText(b.Right, places)})
 		p.table([]string{"", "amount"}, rows, 1)
 		fmt.Fprintln(p.out, closes)
+		for side, carried := range b.Carried {
+			if carried != "" {
+				fmt.Fprintf(p.out, "%s: %s of the total is carried from earlier runs\n", [2]string{left, right}[side], amountText(carried, places))
+			}
+		}
 		for _, side := range tray.Sides {
 			name := [2]string{left, right}[side]
 			if n := b.Blank[side]; n > 0 {

@@ -11,6 +11,7 @@ import (
 
 	"twinsieve/client"
 	"twinsieve/core/again"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -51,6 +52,9 @@ func printRun(p *printer, run *view.Run, status bool) error {
 		fmt.Fprintf(p.out, "%s, run %d (report %d), %s\n", run.Sieve, run.Number, run.ID, run.Finished.Local().Format("2006-01-02 15:04"))
 		for _, s := range run.Sides {
 			fmt.Fprintf(p.out, "  %s, snapshot %d of %s, content %s\n", s.Set, s.Snapshot, s.Source, s.Hash[:12])
+			if s.Carried > 0 {
+				fmt.Fprintf(p.out, "    and %s carried from earlier runs\n", summary.Count(s.Carried, "open record"))
+			}
 			for _, h := range s.Held {
 				fmt.Fprintf(p.out, "    %s\n", heldLine(&h))
 			}
@@ -210,7 +214,7 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 		}
 		row = append(row, e.Reason)
 		if worked {
-			row = append(row, string(e.Work.Change), e.Status, e.Work.Owner, e.ID)
+			row = append(row, e.SaysChange(), e.Status, e.Work.Owner, e.ID)
 		}
 		rows = append(rows, row)
 	}

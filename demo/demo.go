@@ -120,14 +120,15 @@ func (c Crowns) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
 // Scenario is the demo's files and what was planted in them.
 type Scenario struct {
-	ServiceLog []byte            // CSV
-	Invoices   []byte            // CSV
-	Receipts   []byte            // CSV
-	Deposits   []byte            // CSV
-	Statement  []byte            // CSV
-	Quays      map[string][]byte // CSV by file name: the service log as each quay keeps its own, under other column names
-	Planted    Planted
-	Later      []Round // the same record sets as they come later: first the month corrected, then with the next month in it
+	ServiceLog   []byte            // CSV
+	Invoices     []byte            // CSV
+	Receipts     []byte            // CSV
+	Deposits     []byte            // CSV
+	Statement    []byte            // CSV
+	Quays        map[string][]byte // CSV by file name: the service log as each quay keeps its own, under other column names
+	Planted      Planted
+	NextDeposits *Month  // of the sieve Agents
+	Later        []Round // the same record sets as they come later: first the month corrected, then with the next month in it
 }
 
 // Write writes the scenario's files, its sieve and its statement into a folder, which it makes where it is not there.
@@ -269,7 +270,8 @@ func (m *maker) finish() *Scenario {
 	s.ServiceLog = m.text(left, m.planted.Billing.Rejects[0])
 	s.Invoices = m.text(right, m.planted.Billing.Rejects[1])
 	s.Later = m.later()
-	office, bank := m.deposits()
+	office, bank, next := m.deposits()
+	s.NextDeposits = next
 	s.Deposits, s.Statement = m.text(office, 0), m.text(bank, 0)
 	m.planted.Payments.Rejects[0] = m.planted.Billing.Rejects[1]
 	m.planted.Billing.add()

@@ -56,12 +56,7 @@ func loadDeposits(t *testing.T, c *client.Client, s *demo.Scenario) (sieve.Defin
 	if _, err := c.CreateSieve(t.Context(), d); err != nil && !view.NameTaken.Is(asProblem(err)) {
 		t.Fatal(err)
 	}
-	job, err := c.Run(t.Context(), d.Name)
-	head, err := c.RunHead(t.Context(), done(t, c, job, err).Run)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return d, head
+	return d, runSieve(t, c, d.Name)
 }
 
 // TestCurrencies holds the balance of each currency against what was planted, for ten seeds, by the command line and by the service, and then

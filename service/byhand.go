@@ -60,7 +60,7 @@ func (r *report) tryPair(ctx context.Context, p view.HandPair) (*view.TriedPair,
 		reader := r.plan.ValueReader(s)
 		err := record.Gather(ctx, r.tables[s], rows, func(n int, b *record.Batch, i int) {
 			cells := b.Cells(i)
-			*into = append(*into, recordOf(int64(rows[n]), b.Line(i), cells))
+			*into = append(*into, recordOf(int64(rows[n]), b.Origin(i), cells))
 			values := reader.Read(cells)
 			group.Add(s, values)
 			currency := ""

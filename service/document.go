@@ -66,6 +66,9 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 	fact("version of the sieve", "%d", h.Version)
 	for s, side := range h.Sides {
 		fact(tray.Side(s).String(), "%s, snapshot %d, from %s: %s records, %s rejected lines; content %s", side.Set, side.Snapshot, side.Source, summary.Number(side.Records), summary.Number(side.Rejects), side.Hash)
+		if side.Carried > 0 {
+			fact("carried into "+tray.Side(s).String(), "%s of earlier runs", summary.Count(side.Carried, "open record"))
+		}
 		for _, held := range side.Held {
 			holds := "does not hold"
 			if held.Holds {
@@ -119,6 +122,11 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 		}
 		one.Steps = append(one.Steps, paper.Step{Label: h.Sides[1].Set, Change: b.Right, Fill: "right", Total: true})
 		d.Balances = append(d.Balances, one)
+		for side, carried := range b.Carried {
+			if carried != "" {
+				d.Notes = append(d.Notes, fmt.Sprintf("%s: of the total of %s, %s is carried from earlier runs.", b.Label(), h.Sides[side].Set, paper.Grouped(carried, 0)))
+			}
+		}
 		for side, n := range b.Unreadable {
 			if n > 0 {
 				d.Notes = append(d.Notes, fmt.Sprintf("%s: amounts that cannot be read are in no total; %s has %s.", b.Label(), h.Sides[side].Set, summary.Number(n)))
@@ -310,20 +318,20 @@ func (v *Service) printed(r *report, e *view.Entry) []string {
 	}
 	row = append(row, e.Reason)
 	if e.Work != nil {
-		row = append(row, strings.TrimSpace(paper.Grouped(e.Work.Amount, 0)+" "+e.Work.Currency), strings.ReplaceAll(string(e.Work.Change), "-", " "), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
+		row = append(row, strings.TrimSpace(paper.Grouped(e.Work.Amount, 0)+" "+e.Work.Currency), e.SaysChange(), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
 	}
 	return row
 }
 
 // workColumns are what a list that is handed over says of the work on each exception.
-var workColumns = []string{"since then", "status", "owner", "given reason", "moves the balance by", "currency", "found first"}
+var workColumns = []string{"since then", "status", "owner", "given reason", "moves the balance by", "currency", "found first", "carried from run"}
 
 func workRow(e *view.Entry) []string {
 	if e.Work == nil {
 		return make([]string, len(workColumns))
 	}
 	w := e.Work
-	return []string{string(w.Change), e.Status, w.Owner, w.Reason, w.Amount, w.Currency, w.Opened.UTC().Format(time.DateOnly)}
+	return []string{string(w.Change), e.Status, w.Owner, w.Reason, w.Amount, w.Currency, w.Opened.UTC().Format(time.DateOnly), e.CarriedFrom()}
 }
 
 // writeWorkbook writes a workbook with a sheet for each tray.

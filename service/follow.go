@@ -19,21 +19,20 @@ import (
 
 // following is what a run makes of its sieve's exceptions of before.
 type following struct {
-	rows     []store.Exception // those of before
-	marks    []again.Mark      // of each of them
-	searches []string          // what a search of each of them looks through
-	marker   *again.Marker
-	of       []int          // by place of the run: which of them it is, or -1
-	changes  []again.Change // by place of the run
-	since    *view.Since    // nil for the first run of a sieve
+	rows      []store.Exception // those of before
+	marks     []again.Mark      // of each of them
+	searches  []string          // what a search of each of them looks through
+	marker    *again.Marker
+	of        []int          // by place of the run: which of them it is, or -1
+	changes   []again.Change // by place of the run
+	carriable []carriable
+	carried   []bool      // of each of them: whether the run carries records of it in; nil: it carries nothing
+	since     *view.Since // nil for the first run of a sieve
 }
 
-// follow finds a sieve's exceptions of before again among the places of a run. places are those of exceptions.
-func (v *Service) follow(ctx context.Context, j *job, sieveID uint, p *planned, index *match.Index, places []exception.Place) (*following, error) {
-	f := &following{of: make([]int, len(places)), changes: make([]again.Change, len(places))}
-	for i := range f.of {
-		f.of[i], f.changes[i] = -1, again.New
-	}
+// follow begins to follow a sieve's exceptions of before into a run, and carries records of theirs in where the sieve says so.
+func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, p *planned) (*following, error) {
+	f := &following{}
 	last, err := v.store.NewestOf(ctx, sieveID)
 	if errors.Is(err, store.ErrNotFound) {
 		return f, nil
@@ -45,13 +44,30 @@ func (v *Service) follow(ctx context.Context, j *job, sieveID uint, p *planned, 
 	if err := v.earlier(ctx, sieveID, p, f); err != nil {
 		return nil, err
 	}
+	if p.Definition.Carry {
+		if err := f.carry(ctx, v, w, p); err != nil {
+			return nil, err
+		}
+	}
+	return f, nil
+}
+
+// recognise finds the exceptions of before again among the places of a run. places are those of exceptions.
+func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place) error {
+	f.of, f.changes = make([]int, len(places)), make([]again.Change, len(places))
+	for i := range f.of {
+		f.of[i], f.changes[i] = -1, again.New
+	}
+	if f.since == nil {
+		return nil
+	}
 	now := make([]again.Mark, 0, len(places))
 	tables := v.tables(p)
 	for done := 0; done < len(places) && len(f.rows) > 0; {
 		end := min(done+entriesAtOnce, len(places))
 		entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
 		if err != nil {
-			return nil, err
+			return err
 		}
 		for i := range entries {
 			now = append(now, f.marker.Mark(&entries[i]))
@@ -62,31 +78,40 @@ func (v *Service) follow(ctx context.Context, j *job, sieveID uint, p *planned, 
 	if len(f.rows) > 0 {
 		for n, b := range again.Recognise(f.marks, now) {
 			if b >= 0 {
-				f.of[n], f.changes[n] = b, again.Became(&f.marks[b], &now[n])
+				f.of[n], f.changes[n] = b, f.became(b, &now[n])
 			}
 		}
 	}
 	for _, c := range f.changes {
 		f.since.Counts[c]++
 	}
-	return f, nil
+	return nil
 }
 
 // earlier reads a sieve's exceptions of before, and marks them as the plan reads them.
 func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *following) error {
-	heads := map[uint]*header{}
-	columns := func(run uint) ([2][]string, error) {
+	type seen struct {
+		columns [2][]string
+		sets    [2]string
+		number  int
+	}
+	heads := map[uint]*seen{}
+	head := func(run uint) (*seen, error) {
 		if heads[run] == nil {
-			text, err := v.store.Header(ctx, run)
+			text, number, err := v.store.Header(ctx, run)
 			if err != nil {
-				return [2][]string{}, err
+				return nil, err
 			}
-			heads[run] = &header{}
-			if err := json.Unmarshal([]byte(text), heads[run]); err != nil {
-				return [2][]string{}, err
+			var h header
+			if err := json.Unmarshal([]byte(text), &h); err != nil {
+				return nil, err
+			}
+			heads[run] = &seen{number: number}
+			for s, side := range h.Sides {
+				heads[run].columns[s], heads[run].sets[s] = side.Columns, side.Set
 			}
 		}
-		return [2][]string{heads[run].Sides[0].Columns, heads[run].Sides[1].Columns}, nil
+		return heads[run], nil
 	}
 	var all [][2][]string
 	runs, err := v.store.BodyRuns(ctx, sieveID)
@@ -94,11 +119,11 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 		return err
 	}
 	for _, run := range runs {
-		of, err := columns(run)
+		of, err := head(run)
 		if err != nil {
 			return err
 		}
-		all = append(all, of)
+		all = append(all, of.columns)
 	}
 	f.marker = again.NewMarker(p.Plan, all...)
 	return v.store.Earlier(ctx, sieveID, func(page []store.Earlier) error {
@@ -108,21 +133,22 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 			if err := json.Unmarshal([]byte(row.Body), &shown); err != nil {
 				return err
 			}
-			of, err := columns(row.BodyRun)
+			of, err := head(row.BodyRun)
 			if err != nil {
 				return err
 			}
 			e := readBack(p.Plan, &shown)
 			for _, s := range tray.Sides {
 				if e.Sides[s] != nil {
-					e.Sides[s].Cells = f.marker.Arrange(s, of[s], e.Sides[s].Cells)
+					e.Sides[s].Cells = f.marker.Arrange(s, of.columns[s], e.Sides[s].Cells)
 				}
 				if e.Group != nil {
 					for n := range e.Group.Records[s] {
-						e.Group.Records[s][n].Cells = f.marker.Arrange(s, of[s], e.Group.Records[s][n].Cells)
+						e.Group.Records[s][n].Cells = f.marker.Arrange(s, of.columns[s], e.Group.Records[s][n].Cells)
 					}
 				}
 			}
+			f.mayCarry(p, &row.Exception, e, of.sets, of.number)
 			mark := f.marker.Mark(e)
 			mark.Gone = row.Presence != "here"
 			f.rows, f.marks, f.searches = append(f.rows, row.Exception), append(f.marks, mark), append(f.searches, searchText(&shown))

@@ -119,7 +119,7 @@ func (r *report) suggested(ctx context.Context, pairs []near.Pair) ([]view.Sugge
 		}
 		slices.Sort(rows)
 		err := record.Gather(ctx, r.tables[s], rows, func(n int, b *record.Batch, i int) {
-			records[s][rows[n]] = recordOf(int64(rows[n]), b.Line(i), b.Cells(i))
+			records[s][rows[n]] = recordOf(int64(rows[n]), b.Origin(i), b.Cells(i))
 		})
 		if err != nil {
 			return nil, err

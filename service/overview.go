@@ -10,7 +10,6 @@ import (
 	"slices"
 	"time"
 
-
 	"twinsieve/core/again"
 	"twinsieve/core/exact"
 	"twinsieve/service/view"

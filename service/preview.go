@@ -51,7 +51,7 @@ func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intak
 			return nil, unreadable(file.name, err)
 		}
 		for i := 0; i < b.Records() && len(p.Records) < previewRecords; i++ {
-			p.Records = append(p.Records, recordOf(p.Looked+int64(i), b.Line(i), b.Cells(i)))
+			p.Records = append(p.Records, recordOf(p.Looked+int64(i), b.Origin(i), b.Cells(i)))
 		}
 		n := min(b.Records(), int(previewLooked-p.Looked))
 		finders.add(b, n)

@@ -35,7 +35,7 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 	}
 	for s, into := range []**view.Record{&out.Left, &out.Right} {
 		if r := e.Sides[s]; r != nil {
-			shown := recordOf(int64(r.Number), r.Line, r.Cells)
+			shown := recordOf(int64(r.Number), r.Origin, r.Cells)
 			*into = &shown
 		}
 	}
@@ -51,7 +51,7 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 		out.Group = &view.Group{Records: g.Count, Listed: [2][]view.Record{{}, {}}}
 		for s := range g.Records {
 			for _, r := range g.Records[s] {
-				out.Group.Listed[s] = append(out.Group.Listed[s], recordOf(int64(r.Number), r.Line, r.Cells))
+				out.Group.Listed[s] = append(out.Group.Listed[s], recordOf(int64(r.Number), r.Origin, r.Cells))
 			}
 		}
 	}
@@ -94,26 +94,44 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 		}
 		r.tables[s], r.snapshots[s] = v.store.Table(snap), snap
 	}
+	loaded, err := v.loaded(ctx, r.row)
+	if err != nil {
+		return err
+	}
+	r.index = loaded.index
+	for s := range r.tables {
+		r.tables[s] = withCarried(r.tables[s], loaded.carried[s])
+	}
+	return nil
+}
+
+// loaded is the sealed index of a run, and the records that it carries in; the last few runs' are kept at hand.
+func (v *Service) loaded(ctx context.Context, run store.Run) (l loadedIndex, err error) {
 	v.mu.Lock()
-	for _, l := range v.indexes {
-		if l.run == r.row.ID {
-			r.index = l.index
-		}
+	at := slices.IndexFunc(v.indexes, func(l loadedIndex) bool { return l.run == run.ID })
+	if at >= 0 {
+		l = v.indexes[at]
 	}
 	v.mu.Unlock()
-	if r.index != nil {
-		return nil
+	if at >= 0 {
+		return l, nil
 	}
-	if r.index, err = v.store.Index(ctx, r.row); err != nil {
-		return err
+	l.run = run.ID
+	if l.index, err = v.store.Index(ctx, run); err != nil {
+		return l, err
+	}
+	for _, s := range tray.Sides {
+		if l.carried[s], err = v.store.Carried(ctx, run.ID, s); err != nil {
+			return l, err
+		}
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	v.indexes = append(v.indexes, loadedIndex{r.row.ID, r.index})
+	v.indexes = append(v.indexes, l)
 	if len(v.indexes) > indexesKept {
 		v.indexes = v.indexes[1:]
 	}
-	return nil
+	return l, nil
 }
 
 // Entries returns a page of a report's entries.
@@ -487,7 +505,7 @@ func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
 }
 
 func recordBack(r *view.Record) *exception.Record {
-	rec := &exception.Record{Number: uint32(r.Number - 1), Line: r.Line}
+	rec := &exception.Record{Number: uint32(r.Number - 1), Origin: record.Origin{Line: r.Line, Run: r.Run}}
 	for i, c := range r.Cells {
 		if c == nil {
 			rec.Cells = append(rec.Cells, record.Cell{Null: true})

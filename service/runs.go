@@ -59,7 +59,11 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 }
 
 func (v *Service) tables(p *planned) [2]record.Table {
-	return [2]record.Table{v.store.Table(p.snapshots[0]), v.store.Table(p.snapshots[1])}
+	var tables [2]record.Table
+	for s, snap := range p.snapshots {
+		tables[s] = withCarried(v.store.Table(snap), p.carried[s])
+	}
+	return tables
 }
 
 func (v *Service) match(ctx context.Context, j *job, p *planned) (*match.Index, error) {
@@ -156,6 +160,10 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 			}
 		}
 	}()
+	f, err := v.follow(ctx, row.ID, w, p)
+	if err != nil {
+		return nil, err
+	}
 	index, err := v.match(ctx, j, p)
 	if err != nil {
 		return nil, err
@@ -164,7 +172,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err := w.AddIndex(ctx, index); err != nil {
 		return nil, err
 	}
-	since, err := v.writeEntries(ctx, j, w, row.ID, p, index)
+	since, err := v.writeEntries(ctx, j, w, f, p, index)
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +191,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 
 // writeEntries writes a run's report: its exceptions, then those of before that are there no more. It returns what has become of
 // those of before.
-func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, sieveID uint, p *planned, index *match.Index) (*view.Since, error) {
+func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, f *following, p *planned, index *match.Index) (*view.Since, error) {
 	var trays []tray.Tray
 	for _, t := range tray.All {
 		if t.Exception() {
@@ -191,8 +199,7 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 		}
 	}
 	places := exception.Places(index, trays...)
-	f, err := v.follow(ctx, j, sieveID, p, index, places)
-	if err != nil {
+	if err := f.recognise(ctx, j, v, p, index, places); err != nil {
 		return nil, err
 	}
 	tables := v.tables(p)

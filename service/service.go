@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"twinsieve/core/match"
+	"twinsieve/core/record"
 	"twinsieve/service/vault"
 	"twinsieve/service/view"
 	"twinsieve/store"
@@ -61,8 +62,9 @@ const leastCache = 32 << 20
 const indexesKept = 4
 
 type loadedIndex struct {
-	run   uint
-	index *match.Index
+	run     uint
+	index   *match.Index
+	carried [2][]*record.Batch
 }
 
 // New returns the use cases over an open store.

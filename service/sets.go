@@ -139,7 +139,7 @@ func (v *Service) Records(ctx context.Context, name, after string, limit int) (*
 		rows = append(rows, uint32(n))
 	}
 	err = record.Gather(ctx, v.store.Table(snap), rows, func(n int, b *record.Batch, i int) {
-		page.Records = append(page.Records, recordOf(int64(rows[n]), b.Line(i), b.Cells(i)))
+		page.Records = append(page.Records, recordOf(int64(rows[n]), b.Origin(i), b.Cells(i)))
 	})
 	if err != nil {
 		return nil, err
@@ -150,8 +150,8 @@ func (v *Service) Records(ctx context.Context, name, after string, limit int) (*
 	return page, nil
 }
 
-func recordOf(number, line int64, cells []record.Cell) view.Record {
-	r := view.Record{Number: number + 1, Line: line}
+func recordOf(number int64, from record.Origin, cells []record.Cell) view.Record {
+	r := view.Record{Number: number + 1, Line: from.Line, Run: from.Run}
 	for i, c := range cells {
 		if c.Null && c.Text == "" {
 			r.Cells = append(r.Cells, nil)

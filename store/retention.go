@@ -51,7 +51,8 @@ func (k Kept) values() map[string]any {
 func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
 	db, values := s.reads.WithContext(ctx), k.values()
 	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, (SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
-			+ (SELECT coalesce(sum(length(body)), 0) FROM entry_bodies b WHERE b.run_id = r.id) AS bytes
+			+ (SELECT coalesce(sum(length(body)), 0) FROM entry_bodies b WHERE b.run_id = r.id)
+			+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id) AS bytes
 		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR r.finished < @since)
 		AND r.id NOT IN (SELECT run_id FROM sign_offs WHERE state <> 'draft')
@@ -117,7 +118,7 @@ func (s *Store) thin(ctx context.Context) error {
 		return err
 	}
 	for _, id := range ids {
-		for _, table := range []string{"entries", "index_parts"} {
+		for _, table := range []string{"entries", "index_parts", "carried_chunks"} {
 			if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 				return err
 			}
@@ -138,8 +139,8 @@ func (s *Store) thin(ctx context.Context) error {
 	return s.giveBack(ctx)
 }
 
-// Header returns what a run keeps of all that it was made from, whether or not it was removed.
-func (s *Store) Header(ctx context.Context, run uint) (header string, err error) {
-	err = s.reads.WithContext(ctx).Raw("SELECT header FROM runs WHERE id = ? AND sealed <> 0", run).Row().Scan(&header)
-	return header, err
+// Header returns what a run keeps of all that it was made from, and its number, whether or not it was removed.
+func (s *Store) Header(ctx context.Context, run uint) (header string, number int, err error) {
+	err = s.reads.WithContext(ctx).Raw("SELECT header, number FROM runs WHERE id = ? AND sealed <> 0", run).Row().Scan(&header, &number)
+	return header, number, err
 }

@@ -139,7 +139,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "entry_bodies", "index_parts"} {
+	for _, table := range []string{"entries", "entry_bodies", "index_parts", "carried_chunks"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}

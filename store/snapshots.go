@@ -242,7 +242,7 @@ func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) er
 	for {
 		var gone int64
 		err := s.write(ctx, bulk, func(tx *gorm.DB) error {
-			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "entry_bodies": "seq", "exceptions": "id", "index_parts": "side, part"}[table]
+			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "entry_bodies": "seq", "exceptions": "id", "index_parts": "side, part", "carried_chunks": "side, batch, \"column\""}[table]
 			r := tx.Exec("DELETE FROM "+table+" WHERE "+parent+" = ? AND ("+key+") IN (SELECT "+key+" FROM "+table+" WHERE "+parent+" = ? LIMIT 500)", id, id)
 			gone = r.RowsAffected
 			return r.Error

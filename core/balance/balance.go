@@ -45,6 +45,7 @@ type Amount struct {
 	Left       string                `json:"left"`                                // total of the left side
 	Right      string                `json:"right"`                               // total of the right side
 	Difference string                `json:"difference"`                          // right less left
+	Carried    [2]string             `json:"carried,omitzero"`                    // of the totals, what is carried from earlier runs; empty: nothing is
 	Trays      [2][tray.Count]string `json:"trays"`                               // total of each tray, by side
 	Steps      []Step                `json:"steps"`                               // from the left total to the right total
 	Closes     bool                  `json:"closes"`
@@ -105,6 +106,9 @@ func amount(name string, sums *match.AmountSums) Amount {
 	for _, s := range tray.Sides {
 		side := &sums.Sides[s]
 		all[s] = side.All.Total()
+		if carried := side.Carried.Total(); !carried.IsZero() {
+			a.Carried[s] = exact.Text(carried)
+		}
 		for t := range side.Trays {
 			trays[s][t] = side.Trays[t].Total()
 			a.Trays[s][t] = exact.Text(trays[s][t])

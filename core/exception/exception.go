@@ -33,8 +33,8 @@ type Entry struct {
 // Record is a record as it came.
 type Record struct {
 	Number uint32
-	Line   int64 // line of the source it starts on; 0 where there are no lines
-	Cells  []record.Cell
+	record.Origin
+	Cells []record.Cell
 }
 
 // Field is how one compared field came out in a pair.
@@ -175,7 +175,7 @@ func read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 		const typical = 96 // bytes of a record, so that the text seldom grows
 		text := make([]byte, 0, typical*len(wants))
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
-			records[n] = Record{rows[n], b.Line(i), cells[n*columns : (n+1)*columns : (n+1)*columns]}
+			records[n] = Record{rows[n], b.Origin(i), cells[n*columns : (n+1)*columns : (n+1)*columns]}
 			entries[wants[n].entry].Sides[s] = &records[n]
 			for c, col := range b.Columns {
 				text = append(text, col.Value(i)...)

@@ -81,7 +81,7 @@ func readGroups(ctx context.Context, plan *sieve.Plan, index *match.Index, table
 			g := entries[of[n]].Group
 			g.Count[s]++
 			if most < 0 || len(g.Records[s]) < most {
-				g.Records[s] = append(g.Records[s], Record{rows[n], b.Line(i), cells})
+				g.Records[s] = append(g.Records[s], Record{rows[n], b.Origin(i), cells})
 			}
 		})
 		if err != nil {

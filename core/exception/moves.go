@@ -36,7 +36,7 @@ func Moves(plan *sieve.Plan, e *Entry, amount int) []Move {
 		if c := plan.Currency; c >= 0 {
 			currencies = &cellReader{plan.Values[c].Chain[s].Reader(), plan.Values[c].Column[s]}
 		}
-		for _, r := range e.on(s) {
+		for _, r := range e.On(s) {
 			v := amounts.of(&r)
 			if v.State == reading.Unreadable {
 				unread = true
@@ -83,8 +83,8 @@ func movesOfTotals(plan *sieve.Plan, e *Entry, value int) []Move {
 	return nil
 }
 
-// on are the entry's records of side s.
-func (e *Entry) on(s tray.Side) []Record {
+// On are the entry's records of side s; of a group, those that are listed.
+func (e *Entry) On(s tray.Side) []Record {
 	switch {
 	case e.Group != nil:
 		return e.Group.Records[s]

@@ -88,6 +88,7 @@ type AmountSums struct {
 type SideSums struct {
 	All        exact.Sum             // over all records, summed apart from the trays
 	Trays      [tray.Count]exact.Sum // over each tray's records
+	Carried    exact.Sum             // over those of all that are carried from earlier runs
 	Blank      int64
 	Unreadable int64
 	Listed     []uint32 // the first records whose amount is unreadable

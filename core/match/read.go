@@ -108,7 +108,7 @@ func (r *sideReader) read(b *record.Batch) error {
 		currencies = &r.values[c].out
 	}
 	for a, v := range r.tally.values {
-		r.tally.sumAll(a, r.side, uint32(b.First), &r.values[v].out, currencies)
+		r.tally.sumAll(a, r.side, uint32(b.First), b.Carried != nil, &r.values[v].out, currencies)
 	}
 	for i := range b.Records() {
 		row := uint32(b.First) + uint32(i)

@@ -44,8 +44,8 @@ func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
 }
 
 // sumAll adds a column of amount a to the side's totals, whichever tray each record will lie in. The first of the column
-// is of record first. Its currencies stand in a column of their own; nil: there is but one.
-func (t *tally) sumAll(a int, s tray.Side, first uint32, column, currencies *reading.Column) {
+// is of record first, and they are carried from earlier runs or not. Its currencies stand in a column of their own; nil: there is but one.
+func (t *tally) sumAll(a int, s tray.Side, first uint32, carried bool, column, currencies *reading.Column) {
 	in := t.last
 	for i := range column.Len() {
 		if currencies != nil {
@@ -55,6 +55,9 @@ func (t *tally) sumAll(a int, s tray.Side, first uint32, column, currencies *rea
 		switch v := column.At(i); v.State {
 		case reading.Text:
 			sums.All.Add(v.Text)
+			if carried {
+				sums.Carried.Add(v.Text)
+			}
 		case reading.Unreadable:
 			sums.Unreadable++
 			sums.list(first + uint32(i))
@@ -67,6 +70,7 @@ func (t *tally) sumAll(a int, s tray.Side, first uint32, column, currencies *rea
 // merge adds all that other has.
 func (s *SideSums) merge(other *SideSums) {
 	s.All.Merge(&other.All)
+	s.Carried.Merge(&other.Carried)
 	for i := range s.Trays {
 		s.Trays[i].Merge(&other.Trays[i])
 	}

@@ -34,6 +34,13 @@ type Batch struct {
 	First   int64           // number of the first record
 	Columns []*array.String // one per column of the set, all of one length
 	Lines   []int64         // line of the source on which each record starts, counted from 1; nil when there are no lines
+	Carried []int64         // number of the run that each record is carried from; nil: they are the set's own
+}
+
+// Origin is where a record has come from.
+type Origin struct {
+	Line int64 // of the source on which it starts, counted from 1; 0: it has none
+	Run  int64 // number of the run that it is carried from, in whose snapshot it was last; 0: it is the set's own
 }
 
 // Records is the number of records in the batch.
@@ -51,6 +58,15 @@ func (b *Batch) Bytes() int64 {
 		n += int64(len(c.ValueBytes())) + 4*int64(c.Len()+1)
 	}
 	return n
+}
+
+// Origin returns where the batch's record i has come from.
+func (b *Batch) Origin(i int) Origin {
+	o := Origin{Line: b.Line(i)}
+	if b.Carried != nil {
+		o.Run = b.Carried[i]
+	}
+	return o
 }
 
 // Line returns the source line of the batch's record i, or 0 when it has none.

@@ -26,6 +26,8 @@ type Definition struct {
 
 	Currency *Currency `json:"currency,omitempty" yaml:"currency,omitempty"` // in which the amounts are; nil: one for all
 
+	Carry bool `json:"carry,omitempty" yaml:"carry,omitempty"` // a run takes in the records of earlier runs' exceptions that are not settled and not in its snapshots
+
 	Lookups []reading.List `json:"lookups,omitempty" yaml:"lookups,omitempty"` // that readings name
 }
 

@@ -75,7 +75,7 @@ type NearPart struct {
 func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, s tray.Side, row uint32) (*Record, error) {
 	t := &Record{Side: s}
 	err := record.Gather(ctx, tables[s], []uint32{row}, func(_ int, b *record.Batch, i int) {
-		t.Record = exception.Record{Number: row, Line: b.Line(i), Cells: b.Cells(i)}
+		t.Record = exception.Record{Number: row, Origin: b.Origin(i), Cells: b.Cells(i)}
 	})
 	if err != nil {
 		return nil, err
@@ -188,7 +188,7 @@ func nearest(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [
 	list := make([]Near, len(best))
 	for n, at := range best {
 		err := record.Gather(ctx, tables[o], []uint32{at.row}, func(_ int, b *record.Batch, i int) {
-			list[n] = Near{Record: exception.Record{Number: at.row, Line: b.Line(i), Cells: b.Cells(i)}, Tray: index.Sides[o].Trays[at.row]}
+			list[n] = Near{Record: exception.Record{Number: at.row, Origin: b.Origin(i), Cells: b.Cells(i)}, Tray: index.Sides[o].Trays[at.row]}
 		})
 		if err != nil {
 			return nil, err

@@ -20,7 +20,7 @@ func TestGroupRows(t *testing.T) {
 		Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}, As: "decimal"}}})
 	records := func(rows ...[]string) (list []exception.Record) {
 		for n, row := range rows {
-			r := exception.Record{Number: uint32(n), Line: int64(n + 2)}
+			r := exception.Record{Number: uint32(n), Origin: record.Origin{Line: int64(n + 2)}}
 			for _, c := range row {
 				r.Cells = append(r.Cells, record.Cell{Text: c})
 			}

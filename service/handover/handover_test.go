@@ -38,7 +38,7 @@ func entry(plan *sieve.Plan, at tray.Tray, side tray.Side, left, right []string)
 		if cells == nil {
 			continue
 		}
-		r := &exception.Record{Number: 6, Line: 8}
+		r := &exception.Record{Number: 6, Origin: record.Origin{Line: 8}}
 		for _, c := range cells {
 			r.Cells = append(r.Cells, record.Cell{Text: c})
 		}

@@ -18,6 +18,9 @@ func Steps(plan *sieve.Plan, e *exception.Entry) []string {
 	for _, s := range tray.Sides {
 		if r := e.Sides[s]; r != nil {
 			place := fmt.Sprintf("record %d of %s", r.Number+1, names[s])
+			if r.Run > 0 {
+				place = fmt.Sprintf("a record of %s that is carried from run %d", names[s], r.Run)
+			}
 			if r.Line > 0 {
 				place += fmt.Sprintf(", on line %d of its source", r.Line)
 			}

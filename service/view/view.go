@@ -48,6 +48,7 @@ type Records struct {
 type Record struct {
 	Number  int64     `json:"number" description:"Counted from 1 in input order."`
 	Line    int64     `json:"line,omitempty" description:"Line of the source on which it starts."`
+	Run     int64     `json:"run,omitempty" description:"Number of the run that it is carried from; absent where it is the snapshot's own."`
 	Cells   []*string `json:"cells" nullable:"false" description:"A null is a null of the source; an empty text is an empty cell."`
 	Markers []int     `json:"markers,omitempty" description:"Indexes of the cells that are blank markers, and so are blank."`
 }
@@ -101,7 +102,8 @@ type Side struct {
 	Snapshot int      `json:"snapshot"`
 	Hash     string   `json:"hash"`
 	Source   string   `json:"source"`
-	Records  int64    `json:"records"`
+	Records  int64    `json:"records" description:"Of the snapshot."`
+	Carried  int64    `json:"carried,omitempty" description:"Open records of earlier runs that the run has carried in, behind those of the snapshot."`
 	Rejects  int64    `json:"rejects"`
 	Columns  []string `json:"columns" nullable:"false"`
 	Held     []Held   `json:"held" nullable:"false" description:"Control figures of the sender, and whether they hold."`

@@ -86,6 +86,9 @@ func Sieve(d *sieve.Definition) string {
 	if d.Currency != nil {
 		out += " Amounts are balanced apart for each currency in " + pairOf(d.Currency.Columns, d.Currency.Readings, "and") + "."
 	}
+	if d.Carry {
+		out += " A run takes in the records of earlier runs' exceptions that are not settled, where its snapshots no longer have them."
+	}
 	switch d.Repeats {
 	case "totals":
 		out += " Where a key repeats, its records are one group on each side, compared by their totals."

@@ -9,6 +9,7 @@ import (
 
 	"twinsieve/core/lookalike"
 	"twinsieve/core/reading"
+	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/similar"
 	"twinsieve/core/trace"
@@ -39,7 +40,16 @@ type Source struct {
 }
 
 // Place says where a record stands: "record 17 of service-log, line 18 of service-log.csv, snapshot 1".
-func Place(set string, from Source, number uint32, line int64) string {
+// One that a run carries in: "a record of service-log that is carried from run 1, line 18 of its source".
+func Place(set string, from Source, number uint32, at record.Origin) string {
+	line := at.Line
+	if at.Run > 0 {
+		text := fmt.Sprintf("a record of %s that is carried from run %d", set, at.Run)
+		if line > 0 {
+			text += numbers.Sprintf(", line %d of its source", line)
+		}
+		return text
+	}
 	text := numbers.Sprintf("record %d of %s", number+1, set)
 	if line > 0 {
 		text += numbers.Sprintf(", line %d of %s", line, from.Name)
@@ -86,7 +96,7 @@ func (w *Way) Lines() []string {
 // Trace puts the way of a record into words. why is why it is in its tray.
 func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Way {
 	names := sideNames(&plan.Definition)
-	w := &Way{Place: Place(names[t.Side], sources[t.Side], t.Record.Number, t.Record.Line), Looks: []string{}, Near: []string{}}
+	w := &Way{Place: Place(names[t.Side], sources[t.Side], t.Record.Number, t.Record.Origin), Looks: []string{}, Near: []string{}}
 	for _, p := range t.Parts {
 		w.Parts = append(w.Parts, part(p))
 	}
@@ -112,7 +122,7 @@ func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Wa
 	if t.Entry.Tray.Paired() && t.Entry.Group == nil {
 		o := t.Side.Other()
 		r := t.Entry.Sides[o]
-		w.Why = fmt.Sprintf("tray %s, paired with %s: %s", t.Entry.Tray, Place(names[o], sources[o], r.Number, r.Line), why)
+		w.Why = fmt.Sprintf("tray %s, paired with %s: %s", t.Entry.Tray, Place(names[o], sources[o], r.Number, r.Origin), why)
 	}
 	if t.Entry.Hand > 0 {
 		o := t.Side.Other()
@@ -197,7 +207,7 @@ func look(what, left, right string) string {
 // nearest says where a near key stands and what differs in it.
 func nearest(plan *sieve.Plan, t *trace.Record, n trace.Near, names [2]string, sources [2]Source) string {
 	o := t.Side.Other()
-	text := Place(names[o], sources[o], n.Record.Number, n.Record.Line) + ", " + n.Tray.String()
+	text := Place(names[o], sources[o], n.Record.Number, n.Record.Origin) + ", " + n.Tray.String()
 	var parts []string
 	for p, theirs := range n.Parts {
 		if theirs.Equal {

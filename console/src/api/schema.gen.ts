@@ -1872,6 +1872,7 @@ export interface components {
         };
         ApiSieveBody: {
             amounts?: components["schemas"]["Amount"][];
+            carry?: boolean;
             compare?: components["schemas"]["Field"][];
             currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
@@ -1885,6 +1886,7 @@ export interface components {
         };
         ApiSieveChange: {
             amounts?: components["schemas"]["Amount"][];
+            carry?: boolean;
             compare?: components["schemas"]["Field"][];
             currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
@@ -1941,6 +1943,7 @@ export interface components {
         };
         BalanceAmount: {
             blank: number[];
+            carried?: string[];
             closes: boolean;
             currency?: string;
             difference: string;
@@ -2192,6 +2195,7 @@ export interface components {
         };
         Definition: {
             amounts?: components["schemas"]["Amount"][];
+            carry?: boolean;
             compare?: components["schemas"]["Field"][];
             currency?: components["schemas"]["Currency"];
             key: components["schemas"]["KeyPart"][];
@@ -3080,6 +3084,11 @@ export interface components {
              * @description Counted from 1 in input order.
              */
             number: number;
+            /**
+             * Format: int64
+             * @description Number of the run that it is carried from; absent where it is the snapshot's own.
+             */
+            run?: number;
         };
         Records: {
             columns: string[];
@@ -3326,11 +3335,19 @@ export interface components {
             shares: components["schemas"]["Share"][];
         };
         Side: {
+            /**
+             * Format: int64
+             * @description Open records of earlier runs that the run has carried in, behind those of the snapshot.
+             */
+            carried?: number;
             columns: string[];
             hash: string;
             /** @description Control figures of the sender, and whether they hold. */
             held: components["schemas"]["Held"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of the snapshot.
+             */
             records: number;
             /** Format: int64 */
             rejects: number;

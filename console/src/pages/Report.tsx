@@ -79,6 +79,12 @@ function ReportOf({ run }: { run: Run }) {
               {right.set} snapshot {right.snapshot}
             </span>{' '}
             · {s.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
+            {(left.carried ?? 0) + (right.carried ?? 0) > 0 && (
+              <>
+                {' · '}carried from earlier runs: <span className="l">{count(left.carried ?? 0)} left</span>,{' '}
+                <span className="r">{count(right.carried ?? 0)} right</span>
+              </>
+            )}
             {left.rejects + right.rejects > 0 &&
               ` · rejected lines: ${count(left.rejects)} left, ${count(right.rejects)} right`}
             {s.crosswalk && s.crosswalk.version > 0 && (

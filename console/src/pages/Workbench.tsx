@@ -2,7 +2,7 @@ import { SwapOutlined } from '@ant-design/icons';
 import { useMay } from '../api/people';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Input, Select } from 'antd';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import {
   answer,
@@ -66,6 +66,8 @@ export function Workbench() {
 
 function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: string; remedy?: Remedy }) {
   const [saved, setSaved] = useState({ text: JSON.stringify(start), name: start.name, etag: firstTag });
+  const latest = useRef(saved); // as the service knows it, also before the page does
+  const saving = useRef(Promise.resolve(true));
   const [draft, setDraft] = useState<Definition>(start);
   const [error, setError] = useState<unknown>();
   const [running, setRunning] = useState<Job>();
@@ -91,19 +93,29 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
   const right = sets.data?.find((s) => s.name === draft.right);
   const dirty = JSON.stringify(draft) !== saved.text;
 
-  async function save(): Promise<boolean> {
+  // Who presses Save and then Run at once must not be taken for somebody else: one is saved after the other.
+  function save(): Promise<boolean> {
+    const before = saving.current;
+    saving.current = before.then(() => put(draft));
+    return saving.current;
+  }
+
+  async function put(body: Definition): Promise<boolean> {
+    const text = JSON.stringify(body);
+    const last = latest.current;
+    if (last.name && last.text === text) return true;
     setError(undefined);
     try {
-      const body = draft;
-      const { data, response } = saved.name
+      const { data, response } = last.name
         ? await answer<Sieve>(
             api.PUT('/api/v1/sieves/{name}', {
-              params: { path: { name: saved.name }, header: { 'If-Match': saved.etag } },
+              params: { path: { name: last.name }, header: { 'If-Match': last.etag } },
               body,
             }),
           )
         : await answer<Sieve>(api.POST('/api/v1/sieves', { body }));
-      setSaved({ text: JSON.stringify(draft), name: data.definition.name, etag: response.headers.get('ETag') ?? '' });
+      latest.current = { text, name: data.definition.name, etag: response.headers.get('ETag') ?? '' };
+      setSaved(latest.current);
       await queries.invalidateQueries({ queryKey: ['sieves'] });
       return true;
     } catch (wrong) {

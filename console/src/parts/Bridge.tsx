@@ -111,6 +111,14 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
           </tbody>
         </table>
       </details>
+      {[left, right].map(
+        (name, s) =>
+          balance.carried?.[s] && (
+            <p key={name} className="dim" style={{ margin: '4px 0 0' }}>
+              {name}: {amount(balance.carried[s], least)} of the total is carried from earlier runs.
+            </p>
+          ),
+      )}
       {[left, right].map((name, s) => {
         const blank = balance.blank[s] ?? 0;
         const unreadable = balance.unreadable[s] ?? 0;

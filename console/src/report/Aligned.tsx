@@ -200,6 +200,7 @@ function Where({ record, all }: { record?: RecordView; all?: number }) {
   return (
     <span className="dim" style={{ fontWeight: 400 }}>
       {' '}
+      {record.run && `carried from run ${record.run}, `}
       {record.line ? `line ${record.line}` : `record ${record.number}`}
     </span>
   );

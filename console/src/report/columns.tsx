@@ -19,9 +19,12 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
       title: 'key',
       key: 'key',
       render: (_, e) => (
-        <button type="button" className="link" onClick={() => open(e)} data-entry={e.id}>
-          <Key parts={e.key} />
-        </button>
+        <>
+          <button type="button" className="link" onClick={() => open(e)} data-entry={e.id}>
+            <Key parts={e.key} />
+          </button>
+          <CarriedFrom entry={e} />
+        </>
       ),
     },
   ];
@@ -32,9 +35,11 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
         key: 'change',
         render: (_, e) =>
           e.work && (
-            <span className={`mark ${e.work.change}`} title={changeSays[e.work.change]}>
-              {changeWords[e.work.change]}
-            </span>
+            <>
+              <span className={`mark ${e.work.change}`} title={changeSays[e.work.change]}>
+                {changeWords[e.work.change]}
+              </span>
+            </>
           ),
       });
     list.push(
@@ -102,4 +107,17 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
   });
   list.push({ title: 'why', key: 'why', render: (_, e) => <span className="dim">{e.reason}</span> });
   return list;
+}
+
+/** From which run the records of an entry are carried into this one, where they are. */
+export function CarriedFrom({ entry }: { entry: Entry }) {
+  const listed = entry.group ? entry.group.listed.flat() : [];
+  const runs = [entry.left, entry.right, ...listed].flatMap((r) => r?.run ?? []);
+  if (runs.length === 0) return null;
+  const told = [...new Set(runs)].sort((a, b) => a - b).join(', ');
+  return (
+    <span className="mark carried" title="Its record is in none of the run's snapshots: it is carried into this run.">
+      from run {told}
+    </span>
+  );
 }

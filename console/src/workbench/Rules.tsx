@@ -1,4 +1,4 @@
-import { Select } from 'antd';
+import { Checkbox, Select } from 'antd';
 import type { Definition } from '../api/client';
 import { Choice } from '../parts/Choice';
 import { FilterField } from '../rows/FilterField';
@@ -45,6 +45,17 @@ export function Rules({ draft, change }: { draft: Definition; change: (part: Par
           onChange={(rule) => change({ repeats: rule === 'pair' ? undefined : rule })}
           options={rules}
         />
+      </Choice>
+      <Choice label="records that are still open">
+        <Checkbox
+          aria-label="carried into the next run"
+          checked={draft.carry ?? false}
+          onChange={(e) => change({ carry: e.target.checked || undefined })}
+        >
+          <span title="A run takes in the records of earlier runs' exceptions that are not settled, where its snapshots no longer have them. Counts here are without them.">
+            carried into the next run
+          </span>
+        </Checkbox>
       </Choice>
       <Lookups lists={draft.lookups ?? []} change={(lists) => change({ lookups: lists.length ? lists : undefined })} />
     </div>
