@@ -34,7 +34,7 @@ func newCrosswalk(root *rootFlags) *cobra.Command {
 			var err error
 			switch {
 			case out != "":
-				return toFile(cmd, out, func(w io.Writer) error { return c.ExportCrosswalk(cmd.Context(), args[0], w) })
+				return toFile(cmd, c, out, func(w io.Writer) error { return c.ExportCrosswalk(cmd.Context(), args[0], w) })
 			case in != "":
 				var file *os.File
 				if file, err = os.Open(in); err != nil {

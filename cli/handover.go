@@ -36,13 +36,17 @@ func formatOf(format, file string, exact bool, others ...string) (client.Format,
 }
 
 // toFile writes a file whole or not at all, or standard output where the file is "-".
-func toFile(cmd *cobra.Command, file string, write func(io.Writer) error) error {
+func toFile(cmd *cobra.Command, c *client.Client, file string, write func(io.Writer) error) error {
 	if file == "" || file == "-" {
 		return fromService(write(cmd.OutOrStdout()))
 	}
 	if err := handover.WriteFile(file, write); err != nil {
 		return fromService(err)
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "written to %s\n", file)
+	said := ""
+	if stated := c.Stated(); stated != "" {
+		said = "; history " + stated
+	}
+	fmt.Fprintf(cmd.ErrOrStderr(), "written to %s%s\n", file, said)
 	return nil
 }

@@ -160,7 +160,7 @@ func oneLine(cell string) string {
 	}, cell)
 }
 
-var glyphs = [tray.Count]string{"●", "◑", "◖", "◗", "◍", "○", "◌"}
+var glyphs = map[tray.Tray]string{tray.Matched: "●", tray.Differing: "◑", tray.Missing: "◖", tray.Orphaned: "◗", tray.Surplus: "◍", tray.Unkeyed: "○", tray.Excluded: "◌", tray.Reject: "✕"}
 
 // summary prints what a match found, for people.
 func (p *printer) summary(s *summary.Summary, left, right string) {
@@ -186,6 +186,9 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		rows = append(rows, row)
 	}
 	rows = append(rows, []string{"= records", summary.Number(s.Records[0]), summary.Number(s.Records[1])})
+	if s.Rejects != [2]int64{} {
+		rows = append(rows, []string{glyphs[tray.Reject] + " rejects, no records", summary.Number(s.Rejects[0]), summary.Number(s.Rejects[1])})
+	}
 	p.table([]string{"tray", p.paint(tray.Left, left), p.paint(tray.Right, right)}, rows, 1, 2)
 	for _, side := range tray.Sides {
 		name := [2]string{left, right}[side]

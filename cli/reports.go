@@ -198,7 +198,7 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 		e := &page.Entries[i]
 		row := []string{e.Tray.String(), strings.Join(e.Key, " · ")}
 		if p.form == "table" {
-			row = []string{glyphs[e.Tray] + " " + e.Tray.String(), shownKey(e.Key)}
+			row = []string{glyphs[e.Tray] + " " + e.Tray.String(), shownEntry(e)}
 		}
 		for i, f := range plan.Fields {
 			v := plan.Values[f.Value]
@@ -226,6 +226,14 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	}
 	p.more(page.Next)
 	return nil
+}
+
+// shownEntry names an entry for people: by its key, or a reject by its line.
+func shownEntry(e *view.Entry) string {
+	if e.Reject != nil {
+		return fmt.Sprintf("%s line %d: %s", e.Side, e.Reject.Line, e.Reject.Text)
+	}
+	return shownKey(e.Key)
 }
 
 // shownKey writes a key for people. A part without text would not be seen.
@@ -293,7 +301,7 @@ func newExport(root *rootFlags) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return toFile(cmd, out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, form, w) })
+			return toFile(cmd, c, out, func(w io.Writer) error { return c.Export(cmd.Context(), run.ID, q, form, w) })
 		},
 	}
 	chooseFlags(cmd, &q)

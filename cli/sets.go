@@ -77,7 +77,7 @@ func newRecords(root *rootFlags) *cobra.Command {
 				if rejects {
 					export = c.ExportRejects
 				}
-				return toFile(cmd, out, func(w io.Writer) error { return export(cmd.Context(), args[0], form, w) })
+				return toFile(cmd, c, out, func(w io.Writer) error { return export(cmd.Context(), args[0], form, w) })
 			}
 			if rejects {
 				page, err := c.Rejects(cmd.Context(), args[0], after, limit)

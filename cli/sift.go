@@ -34,6 +34,7 @@ type sifting struct {
 	files     [2]string
 	flags     definitionFlags
 	sieveFile string
+	rejects   [2][]record.Reject // all of each file, where they are written
 	choices   [2]choiceFlags
 	read      [2]intake.Choices
 	exact     bool
@@ -135,7 +136,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
 	defer progress.done()
-	tables, err := s.load(cmd.Context(), data/2, result, progress)
+	tables, err := s.load(cmd.Context(), root, data/2, result, progress)
 	for _, t := range tables {
 		if t != nil {
 			defer t.Close()
@@ -165,7 +166,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if err := summary.Unread(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}); err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
-	result.Summary = summary.Of(plan, index)
+	result.Summary = summary.Of(plan, index, result.Rejects)
 	result.Spilled += tables[0].Spilled() + tables[1].Spilled()
 	if s.out != "" {
 		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
@@ -228,7 +229,7 @@ func explainDefinition(err error, file string) string {
 }
 
 // load reads both files at once. Tables that were begun are returned even with an error, to be closed.
-func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progress *progress) (tables [2]*record.Spool, err error) {
+func (s *sifting) load(ctx context.Context, root *rootFlags, budget int64, result *sifted, progress *progress) (tables [2]*record.Spool, err error) {
 	var total, read atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for _, side := range tray.Sides {
@@ -253,6 +254,9 @@ func (s *sifting) load(ctx context.Context, budget int64, result *sifted, progre
 			r, err := intake.Open(f, info.Size(), s.read[side], intake.Options{Name: s.files[side], Reject: func(r record.Reject) {
 				if len(result.Listed[side]) < rejectsListed {
 					result.Listed[side] = append(result.Listed[side], r)
+				}
+				if s.out != "" || root.output == "csv" || root.output == "ndjson" { // the list of exceptions has them all
+					s.rejects[side] = append(s.rejects[side], r)
 				}
 			}})
 			if err != nil {
@@ -306,6 +310,16 @@ func exceptionTrays() (list []tray.Tray) {
 	return list
 }
 
+// rejected are the rejects of both files as entries.
+func (s *sifting) rejected(plan *sieve.Plan) (list []exception.Entry) {
+	for _, side := range tray.Sides {
+		for _, r := range s.rejects[side] {
+			list = append(list, exception.OfReject(plan, side, r))
+		}
+	}
+	return list
+}
+
 func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool) error {
 	form, err := formatOf("", s.out, s.exact)
 	if err != nil {
@@ -323,9 +337,9 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 			if err != nil {
 				return err
 			}
-			return layout.Write(ctx, out, index, tables, exception.Places(index, exceptionTrays()...))
+			return layout.Write(ctx, out, index, tables, exception.Places(index, exceptionTrays()...), s.rejected(plan))
 		}
-		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), workers)
+		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), s.rejected(plan), workers)
 	})
 	if err != nil {
 		return broken("%w", err)
@@ -351,6 +365,9 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		entries, err := read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
 		if err != nil {
 			return broken("%w", err)
+		}
+		if p.form != "table" {
+			entries = append(entries, s.rejected(plan)...)
 		}
 		for i := range entries {
 			if _, err := layout.Rows(&entries[i], nil, func(row []string) error {

@@ -164,7 +164,7 @@ func newExceptions(root *rootFlags) *cobra.Command {
 			var rows [][]string
 			p := newPrinter(cmd, root.output)
 			for _, x := range list.Exceptions {
-				rows = append(rows, []string{x.Sieve, strconv.FormatUint(uint64(x.Run), 10), x.Entry.ID, x.Entry.Tray.String(), shownKey(x.Entry.Key), strings.TrimSpace(x.Entry.Work.Amount + " " + x.Entry.Work.Currency), x.Entry.Status, x.Entry.Work.Owner, x.Entry.Work.Opened.Local().Format("2006-01-02")})
+				rows = append(rows, []string{x.Sieve, strconv.FormatUint(uint64(x.Run), 10), x.Entry.ID, x.Entry.Tray.String(), shownEntry(&x.Entry), strings.TrimSpace(x.Entry.Work.Amount + " " + x.Entry.Work.Currency), x.Entry.Status, x.Entry.Work.Owner, x.Entry.Work.Opened.Local().Format("2006-01-02")})
 			}
 			if err := p.rows([]string{"sieve", "report", "entry", "tray", "key", "amount", "status", "owner", "found first"}, rows, list, 1, 2, 5); err != nil {
 				return err
@@ -203,17 +203,17 @@ func newTrend(root *rootFlags) *cobra.Command {
 			if err != nil {
 				return fromService(err)
 			}
-			headings := []string{"run", "report", "finished", "differing", "missing", "orphaned", "surplus", "unkeyed", "absent", "open", "amounts open", "settled", "days"}
+			headings := []string{"run", "report", "finished", "differing", "missing", "orphaned", "surplus", "unkeyed", "reject", "absent", "open", "amounts open", "settled", "days"}
 			var rows [][]string
 			p := newPrinter(cmd, root.output)
 			for _, r := range trend.Runs {
 				row := []string{strconv.Itoa(r.Number), strconv.FormatUint(uint64(r.Run), 10), r.At.Local().Format("2006-01-02 15:04")}
-				for _, tray := range headings[3:9] {
+				for _, tray := range headings[3:10] {
 					row = append(row, p.count(r.Trays[tray]))
 				}
 				rows = append(rows, append(row, p.count(r.Open), amountsText(r.Amounts), p.count(r.Settled), strconv.FormatFloat(r.Days, 'f', 1, 64)))
 			}
-			return p.rows(headings, rows, trend, 0, 1, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12)
+			return p.rows(headings, rows, trend, 0, 1, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13)
 		},
 	}
 }

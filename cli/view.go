@@ -183,5 +183,5 @@ func exportRows(cmd *cobra.Command, c *client.Client, f *lookFlags, args []strin
 	if err != nil {
 		return err
 	}
-	return toFile(cmd, out, func(w io.Writer) error { return lookFailed(c.ExportRows(cmd.Context(), a, form, w)) })
+	return toFile(cmd, c, out, func(w io.Writer) error { return lookFailed(c.ExportRows(cmd.Context(), a, form, w)) })
 }

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 
 	"twinsieve/core/sieve"
@@ -24,8 +25,9 @@ type Client struct {
 	base    string
 	http    *http.Client
 	token   string
-	session string // instead of a token: what the session cookie holds
-	err     error  // why nothing can be asked
+	session string       // instead of a token: what the session cookie holds
+	err     error        // why nothing can be asked
+	stated  atomic.Value // of the last hand-over
 }
 
 // New returns a client of the service at an address such as http://127.0.0.1:8646, who acts for the person whose token it
@@ -288,8 +290,16 @@ func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
 		return err
 	}
 	defer resp.Body.Close()
-	_, err = io.Copy(w, resp.Body)
+	if _, err = io.Copy(w, resp.Body); err == nil {
+		c.stated.Store(resp.Header.Get("Twinsieve-History"))
+	}
 	return err
+}
+
+// Stated is the newest entry of the history that the last hand-over has stated, as number-hash; "" where there was none.
+func (c *Client) Stated() string {
+	stated, _ := c.stated.Load().(string)
+	return stated
 }
 
 // Jobs lists the newest jobs.

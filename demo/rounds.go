@@ -52,6 +52,7 @@ type round struct {
 	cleared    []int
 	withdrawn  []logged // services that are absent
 	bills      int      // invoices so far
+	rejects    [2]int   // lines of each file that are no records
 }
 
 // later makes the rounds that follow. Each states what it does to the exceptions of the one before; whatever it does not touch is still
@@ -67,8 +68,11 @@ func (m *maker) later() []Round {
 		for _, t := range []tray.Tray{tray.Missing, tray.Orphaned, tray.Surplus, tray.Unkeyed} {
 			r.exceptions += o.Trays[s][t]
 		}
+		r.exceptions += o.Rejects[s]
 	}
+	r.rejects = o.Rejects
 	corrected := r.make(func() {
+		r.rejectFewer(tray.Right, o.Rejects[tray.Right])
 		r.times(4, 2, r.correct)
 		r.times(3, 1, r.claimMore)
 		r.times(2, 1, r.billLate)
@@ -79,6 +83,8 @@ func (m *maker) later() []Round {
 		r.times(1, 2, r.newOrphaned)
 	})
 	next := r.make(func() {
+		r.rejectFewer(tray.Left, 1)
+		r.rejectAgain(tray.Right)
 		r.times(60, 10, r.newMatched)
 		r.times(2, 1, r.wrongAgain)
 		r.times(1, 0, r.logAgain)
@@ -111,7 +117,21 @@ func (r *round) make(happens func()) Round {
 	r.rand.Shuffle(len(r.right), func(i, j int) { r.right[i], r.right[j] = r.right[j], r.right[i] })
 	left, right := rows(r.left, r.right)
 	m := &maker{rand: r.rand}
-	return Round{ServiceLog: m.text(left, 0), Invoices: m.text(right, 0), Since: r.since, Exceptions: r.exceptions}
+	return Round{ServiceLog: m.text(left, r.rejects[tray.Left]), Invoices: m.text(right, r.rejects[tray.Right]), Since: r.since, Exceptions: r.exceptions}
+}
+
+// rejectFewer leaves so many of a file's lines out that are no records: absent.
+func (r *round) rejectFewer(s tray.Side, n int) {
+	r.rejects[s] -= n
+	r.absent += n
+	r.since["gone"] += n
+}
+
+// rejectAgain breaks a line into a file that was there before: returned.
+func (r *round) rejectAgain(s tray.Side) {
+	r.rejects[s]++
+	r.absent--
+	r.since[again.Returned]++
 }
 
 // take takes one of the exceptions of a kind out of those to play with.

@@ -69,7 +69,7 @@ func TestCarry(t *testing.T) {
 			t.Parallel()
 			c := serve(t, t.TempDir()).client()
 			s := demo.New(demo.Options{Seed: seed, Services: 20})
-			_, first := loadDeposits(t, c, s)
+			_, first := loadDeposits(t, c, s, true)
 			if first.Sides[0].Carried+first.Sides[1].Carried > 0 {
 				t.Errorf("the first run carries %d and %d records", first.Sides[0].Carried, first.Sides[1].Carried)
 			}
@@ -114,7 +114,7 @@ func TestCarryGoesOn(t *testing.T) {
 	c := p.client()
 	ctx := t.Context()
 	s := demo.New(demo.Options{Services: 20})
-	loadDeposits(t, c, s)
+	loadDeposits(t, c, s, true)
 	nextDeposits(t, c, s.NextDeposits)
 	empty := []byte("slip,agent,currency,amount\n")
 	load(t, c, demo.Deposits, append(slices.Clone(empty), "D-9998,Pellan Agency,crowns,5\n"...))
@@ -224,7 +224,7 @@ func TestCarryInConsole(t *testing.T) {
 		c := p.client()
 		w.mistakes = true // the browser logs that nobody is signed in yet
 		s := demo.New(demo.Options{Services: 20})
-		d, _ := loadDeposits(t, c, s)
+		d, _ := loadDeposits(t, c, s, true)
 		d.Name, d.Carry = "Deposits", false
 		if _, err := c.CreateSieve(t.Context(), d); err != nil {
 			t.Fatal(err)

@@ -45,7 +45,8 @@ func checkCurrencies(t *testing.T, where string, s *summary.Summary, planted map
 	}
 }
 
-func loadDeposits(t *testing.T, c *client.Client, s *demo.Scenario) (sieve.Definition, view.Run) {
+// loadDeposits loads the agents' deposits and the statement of them, saves their sieve where it is not there, and runs it.
+func loadDeposits(t *testing.T, c *client.Client, s *demo.Scenario, carry bool) (sieve.Definition, view.Run) {
 	t.Helper()
 	load(t, c, demo.Deposits, s.Deposits)
 	load(t, c, demo.Statement, s.Statement)
@@ -53,6 +54,7 @@ func loadDeposits(t *testing.T, c *client.Client, s *demo.Scenario) (sieve.Defin
 	if err != nil {
 		t.Fatal(err)
 	}
+	d.Carry = carry
 	if _, err := c.CreateSieve(t.Context(), d); err != nil && !view.NameTaken.Is(asProblem(err)) {
 		t.Fatal(err)
 	}
@@ -79,7 +81,7 @@ func TestCurrencies(t *testing.T) {
 			t.Fatalf("sift: exit %d, %v\n%s", r.status, err, r.errors)
 		}
 		checkCurrencies(t, fmt.Sprintf("sift, seed %d", seed), &sifted, s.Planted.Deposits)
-		d, head = loadDeposits(t, c, s)
+		d, head = loadDeposits(t, c, s, false) // each seed's month for itself
 		checkCurrencies(t, fmt.Sprintf("the service, seed %d", seed), &head.Summary, s.Planted.Deposits)
 	}
 	if !strings.Contains(head.Sentence, "Amounts are balanced apart for each currency in currency and Cur") {
@@ -157,7 +159,7 @@ func TestCurrenciesInConsole(t *testing.T) {
 		c := p.client()
 		w.mistakes = true // the browser logs that nobody is signed in yet
 		s := demo.New(demo.Options{Services: 20})
-		d, _ := loadDeposits(t, c, s)
+		d, _ := loadDeposits(t, c, s, false)
 		plain := d
 		plain.Name, plain.Currency = "Deposits", nil
 		if _, err := c.CreateSieve(t.Context(), plain); err != nil {

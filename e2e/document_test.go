@@ -48,7 +48,7 @@ func TestWorkbook(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer book.Close()
-	if got, want := strings.Join(book.GetSheetList(), " "), "summary balance differing missing orphaned surplus unkeyed matched"; got != want {
+	if got, want := strings.Join(book.GetSheetList(), " "), "summary balance differing missing orphaned surplus unkeyed reject matched"; got != want {
 		t.Errorf("sheets %q, want %q", got, want)
 	}
 	rows := func(sheet string) [][]string {
@@ -84,13 +84,13 @@ func TestWorkbook(t *testing.T) {
 			t.Errorf("the steps of the balance lead to %s, and the right total is %s; it %s", told, n, row[3])
 		}
 	}
-	for _, at := range []string{"differing", "missing", "orphaned", "surplus", "unkeyed"} {
+	for _, at := range []string{"differing", "missing", "orphaned", "surplus", "unkeyed", "reject"} {
 		list := rows(at)
 		column := map[string]int{}
 		for i, name := range list[0] {
 			column[name] = i
 		}
-		parsed, err := tray.Parse(at)
+		parsed, err := tray.ParseException(at)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -103,7 +103,7 @@ func TestIntake(t *testing.T) {
 			w.shoot("intake-profile.png")
 
 			// The set is handed over in a format that is chosen: the file is what the interface gives.
-			w.handOver(p, "Hand over", "NDJSON", "march.ndjson", "march", client.Format{Name: "ndjson"})
+			w.handOver(p, "Hand over", "NDJSON", "march, history *.ndjson", "march", client.Format{Name: "ndjson"})
 
 			w.press("Record sets")
 			w.press("Paste cells")
@@ -192,8 +192,10 @@ func (w *walk) handOver(p *process, button, format, file, set string, f client.F
 	}
 	var got []byte
 	for wait := time.Now().Add(20 * time.Second); time.Now().Before(wait); time.Sleep(10 * time.Millisecond) {
-		if got, _ = os.ReadFile(filepath.Join(dir, file)); len(got) == want.Len() { // it is not there until it is whole
-			break
+		if found, _ := filepath.Glob(filepath.Join(dir, file)); len(found) == 1 { // it is not there until it is whole
+			if got, _ = os.ReadFile(found[0]); len(got) == want.Len() {
+				break
+			}
 		}
 	}
 	if want.Len() == 0 || !bytes.Equal(got, want.Bytes()) {

@@ -44,18 +44,19 @@ func TestSiftForPeople(t *testing.T) {
 	_, left, right := small(t)
 	r := run(t, nil, "sift", left, right, "-k", "call=Call: ignore-case", "-c", "amount=Amount: as decimal, within 0.05", "--show", "2")
 	want := `2 of 6 log records agree with a record of bills.
-5 exceptions need a person: 1 differing, 1 missing, 1 orphaned, 1 surplus, 1 unkeyed.
+6 exceptions need a person: 1 differing, 1 missing, 1 orphaned, 1 surplus, 1 unkeyed, 1 reject.
 
-tray         log  bills
-─────────────────────────
-● matched      2      2
-◑ differing    1      1
-◖ missing      1      –
-◗ orphaned     –      1
-◍ surplus      1      0
-○ unkeyed      1      0
-◌ excluded     0      0
-= records      6      4
+tray                   log  bills
+───────────────────────────────────
+● matched                2      2
+◑ differing              1      1
+◖ missing                1      –
+◗ orphaned               –      1
+◍ surplus                1      0
+○ unkeyed                1      0
+◌ excluded               0      0
+= records                6      4
+✕ rejects, no records    0      1
 unkeyed in log: call = Call 1 blank
 
 From the left total to the right total: amount = Amount
@@ -111,12 +112,13 @@ missing,no bills record has this key,4,,,MW-3,2031-03-03,30,,
 orphaned,no log record has this key,,4,,,,,MW-9,90
 surplus,log has more records of this key than bills,6,,,MW-5,2031-03-04,50,,
 unkeyed,call is blank,5,,,,2031-03-03,40,,
+reject,1 cell where 2 columns are named: MW-7,,6,,,,,,
 `
 	if r.status != 1 || r.out != want {
 		t.Errorf("csv: exit %d\n%s%s", r.status, r.out, r.errors)
 	}
 	file := filepath.Join(t.TempDir(), "out.csv")
-	if r := run(t, nil, append(args, "--out", file)...); r.status != 1 || !strings.Contains(r.out, "5 exceptions written to "+file) {
+	if r := run(t, nil, append(args, "--out", file)...); r.status != 1 || !strings.Contains(r.out, "6 exceptions written to "+file) {
 		t.Errorf("--out: exit %d\n%s", r.status, r.out)
 	}
 	if text, err := os.ReadFile(file); err != nil || string(text) != want {
@@ -125,7 +127,7 @@ unkeyed,call is blank,5,,,,2031-03-03,40,,
 	r = run(t, nil, append(args, "-o", "ndjson")...)
 	lines := strings.Split(strings.TrimSpace(r.out), "\n")
 	var first map[string]string
-	if err := json.Unmarshal([]byte(lines[0]), &first); err != nil || len(lines) != 5 || first["reason"] != "amount = Amount differs by 5.5" || !strings.HasPrefix(lines[0], `{"tray":`) {
+	if err := json.Unmarshal([]byte(lines[0]), &first); err != nil || len(lines) != 6 || first["reason"] != "amount = Amount differs by 5.5" || !strings.HasPrefix(lines[0], `{"tray":`) {
 		t.Errorf("ndjson: %v\n%s", err, r.out)
 	}
 }
@@ -153,7 +155,7 @@ func TestClientForms(t *testing.T) {
 		{[]string{"report", "1", "--tray", "unkeyed"}, 1, "○ unkeyed  (blank)  40      –       call is blank"},
 		{[]string{"report", "--search", "mw-9 90", "-o", "csv"}, 1, "orphaned,MW-9,,90,no log record has this key,new,open,,4\n"},
 		{[]string{"report", "--tray", "lost"}, 2, ""},
-		{[]string{"report", "--list", "-o", "csv"}, 0, "1,small,1,6,log/1,bills/1,"},
+		{[]string{"report", "--list", "-o", "csv"}, 0, "1,small,1,7,log/1,bills/1,"},
 		{[]string{"report", "17"}, 2, ""},
 		{[]string{"report", "nothing"}, 2, ""},
 		{[]string{"records", "log", "--limit", "1", "-o", "csv"}, 0, "record,call,day,amount\n1,MW-1,2031-03-02,10.00\n"},

@@ -136,10 +136,13 @@ func checkSwapped(t *testing.T, dir string, plain *summary.Summary) {
 // checkEntries counts the report's entries tray by tray, in pages, and in the hand-over.
 func checkEntries(t *testing.T, p *process, id uint, planted *demo.Outcome) {
 	t.Helper()
-	for _, at := range tray.All {
+	for _, at := range append(tray.All[:], tray.Reject) {
 		want := planted.Trays[0][at]
 		if !at.Paired() {
 			want += planted.Trays[1][at]
+		}
+		if at == tray.Reject {
+			want = planted.Rejects[0] + planted.Rejects[1]
 		}
 		seen := map[string]bool{}
 		q := clientQuery(at.String(), 7)
@@ -173,7 +176,7 @@ func checkEntries(t *testing.T, p *process, id uint, planted *demo.Outcome) {
 	}
 }
 
-// TestSiftAgainstItself: a set against itself leaves only its unkeyed records; without blank keys it leaves nothing.
+// TestSiftAgainstItself: a set against itself leaves only its unkeyed records and its rejects; without blank keys and faulty lines it leaves nothing.
 func TestSiftAgainstItself(t *testing.T) {
 	s := demo.New(demo.Options{Seed: 3})
 	dir := t.TempDir()
@@ -186,7 +189,7 @@ func TestSiftAgainstItself(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, row := range rows {
-		if strings.TrimSpace(row[0]) != "" {
+		if strings.TrimSpace(row[0]) != "" && len(row) == len(rows[0]) {
 			keyed = append(keyed, row)
 		}
 	}
@@ -195,14 +198,14 @@ func TestSiftAgainstItself(t *testing.T) {
 		t.Fatal(err)
 	}
 	some := write(t, dir, "keyed.csv", []byte(text.String()))
-	for file, want := range map[string]struct{ status, unkeyed int }{all: {1, s.Planted.Billing.Trays[0][tray.Unkeyed]}, some: {0, 0}} {
+	for file, want := range map[string]struct{ status, unkeyed, rejects int }{all: {1, s.Planted.Billing.Trays[0][tray.Unkeyed], s.Planted.Billing.Rejects[0]}, some: {0, 0, 0}} {
 		r := run(t, nil, "sift", file, file, "-k", "call_no: trim", "-k", "service_date", "-k", "service_code: trim", "-c", "amount_due: as decimal", "-o", "json")
 		var got summary.Summary
 		if err := json.Unmarshal([]byte(r.out), &got); err != nil || r.status != want.status {
 			t.Fatalf("%s: exit %d, want %d (%v) %s", file, r.status, want.status, err, r.errors)
 		}
-		if got.Exceptions != int64(2*want.unkeyed) || got.Tray(tray.Unkeyed).Records[0] != int64(want.unkeyed) {
-			t.Errorf("%s: %d exceptions, want the unkeyed records of both sides, 2·%d: %s", file, got.Exceptions, want.unkeyed, got.Verdict)
+		if got.Exceptions != int64(2*(want.unkeyed+want.rejects)) || got.Tray(tray.Unkeyed).Records[0] != int64(want.unkeyed) {
+			t.Errorf("%s: %d exceptions, want the unkeyed records and rejects of both sides, 2·(%d + %d): %s", file, got.Exceptions, want.unkeyed, want.rejects, got.Verdict)
 		}
 	}
 }

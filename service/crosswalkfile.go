@@ -28,7 +28,11 @@ func (v *Service) ExportCrosswalk(ctx context.Context, name string) (*Export, er
 	if err != nil {
 		return nil, err
 	}
-	return &Export{Name: name + " crosswalk.csv", Type: "text/csv; charset=utf-8", Write: func(w io.Writer) error {
+	s, err := v.statement(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	return &Export{Name: s.named(name+" crosswalk", "csv"), Type: "text/csv; charset=utf-8", History: s.history, Write: func(w io.Writer) error {
 		out := csv.NewWriter(w)
 		var head []string
 		for s, side := range []string{"left ", "right "} {

@@ -13,7 +13,7 @@ import (
 )
 
 // A desk is what the entries of one report can be chosen and sorted by, in memory, so that a list costs a walk over it
-// rather than one over the data file. It catches up with what people change before each answer. While it is being laid out, and for reports
+// rather than one over the data file. A run lays its report's out as it writes it, so that it is ready for the first who looks. It catches up with what people change before each answer. While it is being laid out, and for reports
 // that do not fit, lists are read from the data file.
 type desk struct {
 	run uint
@@ -112,12 +112,20 @@ func (v *Service) lay(run uint) {
 	if err != nil || rows == nil {
 		return
 	}
-	d := &desk{run: run, seen: newest.Seq, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{}}
+	v.setOut(run, newest.Seq, rows)
+}
+
+// setOut makes a desk of rows that are current up to an entry of the history.
+func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
+	d := &desk{run: run, seen: seen, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{}}
 	for i := range rows {
 		d.at[rows[i].Seq] = i
 	}
 	v.desks.mu.Lock()
 	defer v.desks.mu.Unlock()
+	if slices.ContainsFunc(v.desks.ready, func(one *desk) bool { return one.run == run }) {
+		return
+	}
 	v.desks.ready = append(v.desks.ready, d)
 	taken := int64(0)
 	for at := len(v.desks.ready) - 1; at >= 0; at-- { // the newest first; what does not fit beside them goes

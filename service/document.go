@@ -182,6 +182,9 @@ func trayLines(s *summary.Summary) (lines []paper.Tray) {
 			}
 		}
 	}
+	if t := s.Tray(tray.Reject); t.Entries > 0 {
+		lines = append(lines, paper.Tray{Name: t.Tray.String() + " (no record)", Lines: summary.Number(t.Entries)})
+	}
 	return lines
 }
 
@@ -219,6 +222,9 @@ func (q *Query) traysOf() (list []tray.Tray) {
 		if q.Tray == "" && t.Exception() || slices.Contains(strings.Split(q.Tray, ","), t.String()) {
 			list = append(list, t)
 		}
+	}
+	if t := tray.Reject; q.Tray == "" || slices.Contains(strings.Split(q.Tray, ","), t.String()) {
+		list = append(list, t)
 	}
 	return list
 }
@@ -258,14 +264,21 @@ func (v *Service) listSections(ctx context.Context, r *report, q Query, d *paper
 		part := q
 		part.Tray, part.Limit = t.String(), 1000
 		section := paper.Section{Tray: t.String(), Columns: []paper.Column{{Name: "key"}}}
-		for _, f := range h.Definition.Compare {
-			left, right := f.On()
-			decimal := f.As == "decimal"
-			section.Columns = append(section.Columns, paper.Column{Name: left, Side: "left", Number: decimal}, paper.Column{Name: right, Side: "right", Number: decimal})
+		if t == tray.Reject {
+			section.Columns = []paper.Column{{Name: "side"}, {Name: "line", Number: true}, {Name: "its text", Wide: true}}
+		} else {
+			for _, f := range h.Definition.Compare {
+				left, right := f.On()
+				decimal := f.As == "decimal"
+				section.Columns = append(section.Columns, paper.Column{Name: left, Side: "left", Number: decimal}, paper.Column{Name: right, Side: "right", Number: decimal})
+			}
 		}
 		section.Columns = append(section.Columns, paper.Column{Name: "why", Wide: true})
 		if t.Exception() {
-			section.Columns = append(section.Columns, paper.Column{Name: "moves the balance by", Number: true}, paper.Column{Name: "since then"}, paper.Column{Name: "status"}, paper.Column{Name: "owner"}, paper.Column{Name: "reason"})
+			if t != tray.Reject {
+				section.Columns = append(section.Columns, paper.Column{Name: "moves the balance by", Number: true})
+			}
+			section.Columns = append(section.Columns, paper.Column{Name: "since then"}, paper.Column{Name: "status"}, paper.Column{Name: "owner"}, paper.Column{Name: "reason"})
 		}
 		for more := true; more; {
 			page, err := v.Entries(ctx, r.row.ID, part)
@@ -306,6 +319,13 @@ func (v *Service) printed(r *report, e *view.Entry) []string {
 		if strings.TrimSpace(part) == "" {
 			key[i] = "(blank)"
 		}
+	}
+	if e.Reject != nil {
+		row := []string{e.Side, summary.Number(e.Reject.Line), e.Reject.Text, e.Reason}
+		if e.Work != nil {
+			row = append(row, e.SaysChange(), strings.ReplaceAll(e.Status, "-", " "), e.Work.Owner, e.Work.Reason)
+		}
+		return row
 	}
 	row := []string{strings.Join(key, " · ")}
 	for i, f := range r.plan.Fields {

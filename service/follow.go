@@ -23,16 +23,24 @@ type following struct {
 	marks     []again.Mark      // of each of them
 	searches  []string          // what a search of each of them looks through
 	marker    *again.Marker
-	of        []int          // by place of the run: which of them it is, or -1
+	of        []int          // by place of the run, and then by reject: which of them it is, or -1
 	changes   []again.Change // by place of the run
 	carriable []carriable
 	carried   []bool      // of each of them: whether the run carries records of it in; nil: it carries nothing
 	since     *view.Since // nil for the first run of a sieve
+
+	seen int64           // entry of the history up to which those of before are known
+	desk []store.DeskRow // of the entries that were written; nil where they do not fit
+	room int64           // how many more would
 }
 
 // follow begins to follow a sieve's exceptions of before into a run, and carries records of theirs in where the sieve says so.
 func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, p *planned) (*following, error) {
-	f := &following{}
+	newest, err := v.store.NewestEvent(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f := &following{seen: newest.Seq, room: v.room(), desk: []store.DeskRow{}}
 	last, err := v.store.NewestOf(ctx, sieveID)
 	if errors.Is(err, store.ErrNotFound) {
 		return f, nil
@@ -52,16 +60,17 @@ func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, 
 	return f, nil
 }
 
-// recognise finds the exceptions of before again among the places of a run. places are those of exceptions.
+// recognise finds the exceptions of before again among the places of a run, and among its rejects. places are those of exceptions.
 func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place) error {
-	f.of, f.changes = make([]int, len(places)), make([]again.Change, len(places))
+	all := int64(len(places)) + p.snapshots[0].Rejects + p.snapshots[1].Rejects
+	f.of, f.changes = make([]int, all), make([]again.Change, all)
 	for i := range f.of {
 		f.of[i], f.changes[i] = -1, again.New
 	}
 	if f.since == nil {
 		return nil
 	}
-	now := make([]again.Mark, 0, len(places))
+	now := make([]again.Mark, 0, all)
 	tables := v.tables(p)
 	for done := 0; done < len(places) && len(f.rows) > 0; {
 		end := min(done+entriesAtOnce, len(places))
@@ -76,6 +85,11 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 		j.progress("recognising exceptions", int64(done), int64(len(places)))
 	}
 	if len(f.rows) > 0 {
+		rejects, err := v.markRejects(ctx, p)
+		if err != nil {
+			return err
+		}
+		now = append(now, rejects...)
 		for n, b := range again.Recognise(f.marks, now) {
 			if b >= 0 {
 				f.of[n], f.changes[n] = b, f.became(b, &now[n])
@@ -137,6 +151,10 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 			if err != nil {
 				return err
 			}
+			if shown.Reject != nil {
+				f.add(row.Exception, again.MarkReject(sideOf(&shown), shown.Reject.Text), strings.ToLower(shown.Reject.Text))
+				continue
+			}
 			e := readBack(p.Plan, &shown)
 			for _, s := range tray.Sides {
 				if e.Sides[s] != nil {
@@ -149,12 +167,39 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 				}
 			}
 			f.mayCarry(p, &row.Exception, e, of.sets, of.number)
-			mark := f.marker.Mark(e)
-			mark.Gone = row.Presence != "here"
-			f.rows, f.marks, f.searches = append(f.rows, row.Exception), append(f.marks, mark), append(f.searches, searchText(&shown))
+			f.add(row.Exception, f.marker.Mark(e), searchText(&shown))
 		}
 		return ctx.Err()
 	})
+}
+
+// write writes entries of the run, and lays them out on a desk while they fit.
+func (f *following) write(ctx context.Context, w *store.RunWriter, list []store.Found) error {
+	if err := w.AddEntries(ctx, list); err != nil {
+		return err
+	}
+	if f.room -= int64(len(list)); f.room < 0 {
+		f.desk = nil
+		return nil
+	}
+	for i := range list {
+		f.desk = append(f.desk, list[i].Entry.DeskRow())
+	}
+	return nil
+}
+
+// add adds an exception of before.
+func (f *following) add(row store.Exception, mark again.Mark, search string) {
+	mark.Gone = row.Presence != "here"
+	f.rows, f.marks, f.searches = append(f.rows, row), append(f.marks, mark), append(f.searches, search)
+}
+
+// asBefore lets an entry at a place be the exception of before that it has been recognised as.
+func (f *following) asBefore(place int, row *store.Entry) {
+	if b := f.of[place]; b >= 0 {
+		of := &f.rows[b]
+		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = of.ID, of.Status, of.Owner, of.Reason, of.Opened
+	}
 }
 
 // gone are the entries of the exceptions that were there before and are not in the run. Those that were gone before and still are, are told
@@ -200,10 +245,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 		return store.Found{}, err
 	}
 	row := store.Entry{Tray: e.Tray.String(), Side: shown.Side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(shown.Key, " ")), Size: []byte{}, Search: searchText(&shown)}
-	if b := f.of[place]; b >= 0 {
-		of := &f.rows[b]
-		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = of.ID, of.Status, of.Owner, of.Reason, of.Opened
-	}
+	f.asBefore(place, &row)
 	for i, field := range e.Fields {
 		if !field.Agrees {
 			row.Differs |= 1 << min(i, store.MostDiffers-1)

@@ -61,6 +61,37 @@ func (v *Service) newestStated(ctx context.Context) (string, error) {
 	return stated(e.Seq, e.Hash), nil
 }
 
+// statement is what a hand-over states of the history, and, of a run's, how far its report is on its way to being signed.
+type statement struct {
+	history string
+	pairs   [][2]string
+}
+
+// statement returns what a hand-over states now. run is 0 where it is of none.
+func (v *Service) statement(ctx context.Context, run uint) (s statement, err error) {
+	if s.history, err = v.newestStated(ctx); err != nil || s.history == "" {
+		return s, err
+	}
+	s.pairs = [][2]string{{"history", s.history}}
+	if run == 0 {
+		return s, nil
+	}
+	o, err := v.store.SignOff(ctx, run)
+	if err != nil {
+		return s, err
+	}
+	s.pairs = append(s.pairs, [2]string{"sign-off", signOffOf(o).Says})
+	return s, nil
+}
+
+// named is a file's name that states the history, for formats with no place for it within.
+func (s *statement) named(name, ending string) string {
+	if s.history == "" {
+		return name + "." + ending
+	}
+	return fmt.Sprintf("%s, history %s.%s", name, s.history, ending)
+}
+
 func stated(seq int64, hash string) string {
 	return fmt.Sprintf("%d-%s", seq, hash[:min(statedHash, len(hash))])
 }

@@ -49,7 +49,7 @@ func (v *Service) TryReading(ctx context.Context, d sieve.Definition, at view.Re
 			if err != nil {
 				return nil, err
 			}
-			s := summary.Of(p.Plan, index)
+			s := summary.Of(p.Plan, index, rejectsOf(p))
 			out.Pairs[i] = view.PairedCounts{Keys: s.Keys.Shared, Rows: index.Totals.Product, Records: index.Totals.Semi, Matched: s.Tray(tray.Matched).Entries}
 		}
 		return &view.JobResult{Effect: out}, nil

@@ -146,7 +146,7 @@ func (v *Service) Entries(ctx context.Context, run uint, q Query) (*view.Entries
 	var t tray.Tray
 	names := strings.Split(q.Tray, ",")
 	for _, name := range names {
-		if t, err = tray.Parse(name); err != nil {
+		if t, err = tray.ParseException(name); err != nil {
 			return nil, view.Invalid.New(err.Error() + ".")
 		}
 		if !t.Exception() && len(names) > 1 {
@@ -476,10 +476,10 @@ func (v *Service) wholeGroups(ctx context.Context, r *report, list []view.Entry)
 
 // readBack makes an entry of what people see of it.
 func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
-	out := &exception.Entry{Tray: e.Tray, Said: e.Reason}
-	if e.Side == "right" {
-		out.Side = tray.Right
+	if e.Reject != nil {
+		return readRejectBack(plan, e)
 	}
+	out := &exception.Entry{Tray: e.Tray, Side: sideOf(e), Said: e.Reason}
 	for s, r := range [2]*view.Record{e.Left, e.Right} {
 		if r == nil {
 			continue

@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 
 	"twinsieve/core/comparison"
@@ -40,8 +39,12 @@ func (v *Service) ExportRows(ctx context.Context, a view.Ask, format string, exa
 	for _, c := range l.shown(l.columns) {
 		columns = append(columns, outform.Column{Name: c.Name, Number: c.Number})
 	}
-	return &Export{Name: fmt.Sprintf("%s %s.%s", name, what, format), Type: outform.MediaType(format), Write: func(w io.Writer) error {
-		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
+	s, err := v.statement(ctx, a.Run)
+	if err != nil {
+		return nil, err
+	}
+	return &Export{Name: s.named(name+" "+what, format), Type: outform.MediaType(format), History: s.history, Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, columns, outform.Options{Exact: exact, Stated: s.pairs})
 		if err != nil {
 			return err
 		}

@@ -40,7 +40,7 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 			return nil, err
 		}
 		m := v.keepMatch(p, index) // so that rows can be looked at without matching again
-		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index), Sentence: words.Sieve(&d), Selves: m.selves(), Warnings: []string{}}
+		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index, rejectsOf(p)), Sentence: words.Sieve(&d), Selves: m.selves(), Warnings: []string{}}
 		if counts.Selves > 0 {
 			counts.Warnings = append(counts.Warnings, words.Selves(p.sets[0], counts.Selves))
 		}
@@ -176,7 +176,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
-	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index), store.ActorOf(ctx).Name, since})
+	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index, rejectsOf(p)), store.ActorOf(ctx).Name, since})
 	if err != nil {
 		return nil, err
 	}
@@ -185,7 +185,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	v.courier.hurry()
-	v.layOut(run.ID) // it is the report that people look at next
+	if f.desk != nil {
+		v.setOut(run.ID, f.seen, f.desk) // it is the report that people look at next
+	}
 	return &view.JobResult{Run: run.ID}, nil
 }
 
@@ -216,7 +218,7 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 					return nil, err
 				}
 			}
-			if err := w.AddEntries(ctx, rows); err != nil {
+			if err := f.write(ctx, w, rows); err != nil {
 				return nil, err
 			}
 			entries = entries[len(rows):]
@@ -224,12 +226,15 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 			j.progress("writing the report", int64(done), int64(len(places)))
 		}
 	}
+	if err := v.writeRejects(ctx, w, f, p, len(places)); err != nil {
+		return nil, err
+	}
 	gone, err := f.gone(ctx, p, index, v)
 	if err != nil {
 		return nil, err
 	}
 	for part := range slices.Chunk(gone, entriesInOneStep) {
-		if err := w.AddEntries(ctx, part); err != nil {
+		if err := f.write(ctx, w, part); err != nil {
 			return nil, err
 		}
 	}

@@ -22,9 +22,13 @@ func (v *Service) ExportRejects(ctx context.Context, name, format string, exact 
 	if format, err = checkFormat(format); err != nil {
 		return nil, err
 	}
+	s, err := v.statement(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
 	columns := []outform.Column{{Name: "line", Number: true}, {Name: "reason"}, {Name: "text"}}
-	return &Export{Name: name + " rejects." + format, Type: outform.MediaType(format), Write: func(w io.Writer) error {
-		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
+	return &Export{Name: s.named(name+" rejects", format), Type: outform.MediaType(format), History: s.history, Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, columns, outform.Options{Exact: exact, Stated: s.pairs})
 		if err != nil {
 			return err
 		}
@@ -61,8 +65,12 @@ func (v *Service) ExportSet(ctx context.Context, name, format string, exact bool
 	for i, c := range snap.Columns {
 		columns = append(columns, outform.Column{Name: c, Number: i < len(types) && (types[i].Name == typing.Integer || types[i].Name == typing.Decimal)})
 	}
-	return &Export{Name: name + "." + format, Type: outform.MediaType(format), Write: func(w io.Writer) error {
-		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
+	s, err := v.statement(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	return &Export{Name: s.named(name, format), Type: outform.MediaType(format), History: s.history, Write: func(w io.Writer) error {
+		out, err := outform.New(format, w, columns, outform.Options{Exact: exact, Stated: s.pairs})
 		if err != nil {
 			return err
 		}

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"time"
 
-	"twinsieve/core/tray"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -153,7 +152,7 @@ func (v *Service) SharedEntry(ctx context.Context, code, id string) (*view.Entry
 		return e, nil
 	}
 	missing := view.NotFound.New(fmt.Sprintf("This link shows no entry %q.", id))
-	if t, err := tray.Parse(e.Tray.String()); err != nil || !t.Exception() {
+	if !e.Tray.Exception() {
 		return nil, missing
 	}
 	allowed.Entries = []string{id}

@@ -21,6 +21,15 @@ type DeskRow struct {
 	Search   string
 }
 
+// writtenTime is the layout in which the data file keeps times.
+const writtenTime = "2006-01-02 15:04:05.999999999-07:00"
+
+// DeskRow is what an entry that was just written can be chosen and sorted by. It shares its texts with the entry.
+func (e *Entry) DeskRow() DeskRow {
+	return DeskRow{Seq: e.Seq, Tray: e.Tray, Change: e.Change, Status: e.Status, Owner: e.Owner, Reason: e.Reason, Opened: e.Opened.UTC().Format(writtenTime),
+		Size: string(e.Size), Currency: e.Currency, Differs: e.Differs, KeyText: e.KeyText, Search: e.Search}
+}
+
 // DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
 func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, error) {
 	var n int64

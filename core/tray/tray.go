@@ -41,6 +41,11 @@ const (
 	Count                 // how many trays there are
 )
 
+// Reject is no tray. It stands in a tray's place for an exception that is a line of a source which is no record.
+const Reject Tray = 0x80
+
+const reject = "reject"
+
 var names = [Count]string{"matched", "differing", "missing", "orphaned", "surplus", "unkeyed", "excluded"}
 
 // All are the trays in the order in which people read them.
@@ -50,6 +55,9 @@ var All = [Count]Tray{Matched, Differing, Missing, Orphaned, Surplus, Unkeyed, E
 func (t Tray) String() string {
 	if t < Count {
 		return names[t]
+	}
+	if t == Reject {
+		return reject
 	}
 	return fmt.Sprintf("tray(%d)", uint8(t))
 }
@@ -67,8 +75,24 @@ func Parse(name string) (Tray, error) {
 // MarshalText writes the identifier.
 func (t Tray) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
 
+// ParseException is [Parse] for exceptions, which may be a [Reject], too.
+func ParseException(name string) (Tray, error) {
+	if name == reject {
+		return Reject, nil
+	}
+	t, err := Parse(name)
+	if err != nil {
+		err = fmt.Errorf("%w; a line that is no record is a %s", err, reject)
+	}
+	return t, err
+}
+
 // UnmarshalText reads an identifier.
 func (t *Tray) UnmarshalText(b []byte) (err error) {
+	if string(b) == reject {
+		*t = Reject
+		return nil
+	}
 	*t, err = Parse(string(b))
 	return err
 }
@@ -85,7 +109,7 @@ func (t Tray) Paired() bool { return t == Matched || t == Differing }
 // missing, orphaned or unkeyed.
 func (t Tray) Lonely() bool { return t == Missing || t == Orphaned || t == Unkeyed }
 
-// Exception reports whether the tray's records are exceptions: something that a person has to look at.
+// Exception reports whether the tray's records, or rejects, are exceptions: something that a person has to look at.
 func (t Tray) Exception() bool {
-	return t == Differing || t == Missing || t == Orphaned || t == Surplus || t == Unkeyed
+	return t == Differing || t == Missing || t == Orphaned || t == Surplus || t == Unkeyed || t == Reject
 }

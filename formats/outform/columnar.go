@@ -21,23 +21,28 @@ type columnarWriter struct {
 	close   func() error
 }
 
-func columnarSchema(columns []Column) *arrow.Schema {
+func columnarSchema(columns []Column, opts Options) *arrow.Schema {
 	var fields []arrow.Field
 	for _, c := range columns {
 		fields = append(fields, arrow.Field{Name: c.Name, Type: arrow.BinaryTypes.String, Nullable: true})
 	}
-	return arrow.NewSchema(fields, nil)
+	var names, values []string
+	for _, s := range opts.Stated {
+		names, values = append(names, s[0]), append(values, s[1])
+	}
+	said := arrow.NewMetadata(names, values)
+	return arrow.NewSchema(fields, &said)
 }
 
-func newArrow(w io.Writer, columns []Column) (Writer, error) {
-	schema := columnarSchema(columns)
+func newArrow(w io.Writer, columns []Column, opts Options) (Writer, error) {
+	schema := columnarSchema(columns, opts)
 	out := ipc.NewWriter(w, ipc.WithSchema(schema), ipc.WithLZ4())
 	return &columnarWriter{schema, record.NewBuilder(len(columns)), out.Write, out.Close}, nil
 }
 
-func newParquet(w io.Writer, columns []Column) (Writer, error) {
-	schema := columnarSchema(columns)
-	out, err := pqarrow.NewFileWriter(schema, keepOpen{w}, parquet.NewWriterProperties(parquet.WithCompression(compress.Codecs.Zstd)), pqarrow.DefaultWriterProps())
+func newParquet(w io.Writer, columns []Column, opts Options) (Writer, error) {
+	schema := columnarSchema(columns, opts)
+	out, err := pqarrow.NewFileWriter(schema, keepOpen{w}, parquet.NewWriterProperties(parquet.WithCompression(compress.Codecs.Zstd)), pqarrow.NewArrowWriterProperties(pqarrow.WithStoreSchema()))
 	if err != nil {
 		return nil, err
 	}

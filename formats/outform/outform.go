@@ -38,6 +38,10 @@ type Column struct {
 // Options are how rows are written.
 type Options struct {
 	Exact bool // for programs: nothing is set before texts that a spreadsheet would run
+
+	// Stated is what the file says about itself beside its rows, as names and values, in the formats that have a place for it: the metadata of
+	// Parquet and Arrow, the description of a workbook.
+	Stated [][2]string
 }
 
 // Writer writes rows. After an error, nothing more can be written.
@@ -54,13 +58,13 @@ func New(format string, w io.Writer, columns []Column, opts Options) (Writer, er
 	case CSV, TSV:
 		return newDelimited(w, format == TSV, columns, opts)
 	case Spreadsheet:
-		return newSpreadsheet(w, columns)
+		return newSpreadsheet(w, columns, opts)
 	case JSON, NDJSON:
 		return newJSON(w, format == NDJSON, columns)
 	case Parquet:
-		return newParquet(w, columns)
+		return newParquet(w, columns, opts)
 	case Arrow:
-		return newArrow(w, columns)
+		return newArrow(w, columns, opts)
 	}
 	return nil, fmt.Errorf("%q is not a format that is written; write one of %s", format, strings.Join(Names, ", "))
 }

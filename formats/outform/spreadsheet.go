@@ -27,16 +27,25 @@ type spreadsheetWriter struct {
 	cells   []any
 }
 
-func newSpreadsheet(w io.Writer, columns []Column) (Writer, error) {
+func newSpreadsheet(w io.Writer, columns []Column, opts Options) (Writer, error) {
 	s := &spreadsheetWriter{out: w, book: excelize.NewFile(), columns: columns, styles: map[int]int{}}
-	if err := s.begin(); err != nil {
+	if err := s.begin(opts.Stated); err != nil {
 		_ = s.book.Close()
 		return nil, err
 	}
 	return s, nil
 }
 
-func (s *spreadsheetWriter) begin() (err error) {
+func (s *spreadsheetWriter) begin(stated [][2]string) (err error) {
+	if len(stated) > 0 {
+		var lines []string
+		for _, one := range stated {
+			lines = append(lines, one[0]+": "+one[1])
+		}
+		if err := s.book.SetDocProps(&excelize.DocProperties{Description: strings.Join(lines, "\n")}); err != nil {
+			return err
+		}
+	}
 	if len(s.columns) > excelize.MaxColumns {
 		return fmt.Errorf("a sheet has at most %d columns; choose another format for %d", excelize.MaxColumns, len(s.columns))
 	}

@@ -21,9 +21,9 @@ const (
 	partFromFile = 32_000
 )
 
-// WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places. Parts of the list are
+// WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places, and rejects behind them. Parts of the list are
 // read and put into text by several workers; only a few parts are in memory at once.
-func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, workers int) error {
+func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, rejects []exception.Entry, workers int) error {
 	most := partInMemory
 	if tables[0].Spilled()+tables[1].Spilled() > 0 {
 		most = partFromFile
@@ -60,35 +60,54 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 			}
 		}
 	})
-	for len(places) > 0 {
-		part := places[:min(len(places), most)]
-		places = places[len(part):]
+	// add lets the next part of the list be put into text; it reports false where the list is not to be finished.
+	add := func(read func() ([]exception.Entry, error)) bool {
 		text := make(chan []byte, 1)
 		select {
 		case texts <- text:
 		case <-ctx.Done():
-			return group.Wait()
+			return false
 		}
 		group.Go(func() error {
-			out, err := l.text(ctx, index, [2]record.Table{tables[0], tables[1]}, part)
+			entries, err := read()
+			if err != nil {
+				return err
+			}
+			out, err := l.text(entries)
 			text <- out
 			return err
 		})
+		return true
+	}
+	for len(places) > 0 {
+		part := places[:min(len(places), most)]
+		places = places[len(part):]
+		if !add(func() ([]exception.Entry, error) {
+			return exception.ReadWhole(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
+		}) {
+			return group.Wait()
+		}
+	}
+	if len(rejects) > 0 && !add(func() ([]exception.Entry, error) { return rejects, nil }) {
+		return group.Wait()
 	}
 	close(texts)
 	return group.Wait()
 }
 
-// Write writes the entries at places in any format, one part of the list after the other.
-func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place) error {
+// Write writes the entries at places in any format, one part of the list after the other, and rejects behind them.
+func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, rejects []exception.Entry) error {
 	var row []string
 	var cells []record.Cell
-	for len(places) > 0 {
+	for len(places)+len(rejects) > 0 {
 		part := places[:min(len(places), partFromFile)]
 		places = places[len(part):]
 		entries, err := exception.ReadWhole(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
 		if err != nil {
 			return err
+		}
+		if len(part) == 0 {
+			entries, rejects = rejects, nil
 		}
 		for i := range entries {
 			row, err = l.Rows(&entries[i], row, func(row []string) error {
@@ -106,15 +125,13 @@ func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Ind
 	return out.Close()
 }
 
-func (l *Layout) text(ctx context.Context, index *match.Index, tables [2]record.Table, places []exception.Place) ([]byte, error) {
-	entries, err := exception.ReadWhole(ctx, l.plan, index, tables, places)
-	if err != nil {
-		return nil, err
-	}
+// text is entries as CSV.
+func (l *Layout) text(entries []exception.Entry) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	var row []string
 	for i := range entries {
+		var err error
 		row, err = l.Rows(&entries[i], row, func(row []string) error {
 			if !l.Exact {
 				for c := range row {

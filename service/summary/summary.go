@@ -19,7 +19,8 @@ import (
 // Summary is what a match found. Arrays of two are left and right.
 type Summary struct {
 	Verdict     string              `json:"verdict"`
-	Exceptions  int64               `json:"exceptions"` // differing pairs, and records that are missing, orphaned, surplus or unkeyed
+	Exceptions  int64               `json:"exceptions"` // differing pairs, records that are missing, orphaned, surplus or unkeyed, and rejects
+	Rejects     [2]int64            `json:"rejects"`    // lines of the sources that are no records
 	Accounted   bool                `json:"accounted"`  // the balance closes: every record and amount is accounted for
 	Records     [2]int64            `json:"records"`
 	Trays       []Tray              `json:"trays"`
@@ -64,12 +65,14 @@ type PartCauses struct {
 	match.Causes
 }
 
-// Of sums up a match.
-func Of(plan *sieve.Plan, index *match.Index) *Summary {
+// Of sums up a match of two sides whose sources had so many rejects.
+func Of(plan *sieve.Plan, index *match.Index, rejects [2]int64) *Summary {
 	b := balance.Of(plan, index)
 	t := &index.Totals
 	s := &Summary{
 		Accounted:   b.Holds(),
+		Exceptions:  rejects[0] + rejects[1],
+		Rejects:     rejects,
 		Records:     t.Records,
 		Comparisons: comparison.Counts(t),
 		Relation:    comparison.RelationOf(t),
@@ -103,8 +106,13 @@ func Of(plan *sieve.Plan, index *match.Index) *Summary {
 	return s
 }
 
-// Tray returns the summary's line of a tray.
-func (s *Summary) Tray(at tray.Tray) Tray { return s.Trays[at] }
+// Tray returns the summary's line of a tray. That of [tray.Reject] has no records: its entries are the rejects of both sides.
+func (s *Summary) Tray(at tray.Tray) Tray {
+	if at == tray.Reject {
+		return Tray{Tray: at, Entries: s.Rejects[0] + s.Rejects[1]}
+	}
+	return s.Trays[at]
+}
 
 // SaysMixed warns of matched pairs whose records are of two currencies, where the amounts of one are held against those of another; "" where there are
 // none.
@@ -152,6 +160,9 @@ func verdict(d *sieve.Definition, s *Summary) string {
 		if t.Tray.Exception() && t.Entries > 0 {
 			parts = append(parts, fmt.Sprintf("%s %s", Number(t.Entries), t.Tray))
 		}
+	}
+	if n := s.Rejects[0] + s.Rejects[1]; n > 0 {
+		parts = append(parts, Count(n, "reject"))
 	}
 	needs := "exceptions need"
 	if s.Exceptions == 1 {

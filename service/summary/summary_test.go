@@ -43,7 +43,7 @@ func TestVerdict(t *testing.T) {
 				index.Totals.Records[s] += n[s]
 			}
 		}
-		s := summary.Of(plan, index)
+		s := summary.Of(plan, index, [2]int64{})
 		if s.Verdict != c.want {
 			t.Errorf("verdict %q, want %q", s.Verdict, c.want)
 		}
@@ -51,7 +51,7 @@ func TestVerdict(t *testing.T) {
 			t.Errorf("%q: not accounted for", s.Verdict)
 		}
 		index.Totals.Records[0]++
-		if summary.Of(plan, index).Accounted {
+		if summary.Of(plan, index, [2]int64{}).Accounted {
 			t.Errorf("%q: a lost record was not missed", s.Verdict)
 		}
 	}

@@ -156,6 +156,8 @@ type Entry struct {
 
 	Accepted *Acceptance `json:"accepted,omitempty" description:"Of records that were paired by hand: by whom and why."`
 
+	Reject *Reject `json:"reject,omitempty" description:"Of a line of a side's source that is no record: the line. It has no tray; reject stands there."`
+
 	Work *Work `json:"work,omitempty" description:"Of exceptions: what people do about it."`
 }
 

@@ -2294,6 +2294,8 @@ export interface components {
             left?: components["schemas"]["Record"];
             /** @description Why it is in its tray. */
             reason: string;
+            /** @description Of a line of a side's source that is no record: the line. It has no tray; reject stands there. */
+            reject?: components["schemas"]["Reject"];
             /** @description Absent where there is no partner on the right. */
             right?: components["schemas"]["Record"];
             /** @description Side of a record without a partner: left or right; both for pairs. */
@@ -3556,6 +3558,7 @@ export interface components {
             /** Format: int64 */
             mixed?: number;
             records: number[];
+            rejects: number[];
             relation: string;
             /** Format: int64 */
             spilled: number;

@@ -3,7 +3,7 @@ import { Drawer } from 'antd';
 import { answer, api, type Run } from '../api/client';
 import { Fault } from '../parts/Fault';
 import { Glyph } from '../parts/Glyph';
-import { Key } from '../parts/Key';
+import { EntryName } from '../parts/EntryName';
 import { Aligned } from '../report/Aligned';
 import { Talk } from '../report/Talk';
 import { Work } from '../report/Work';
@@ -27,7 +27,7 @@ export function EntryDrawer(p: { run: Run; id: string; signed: boolean; close: (
         entry.data && (
           <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
             <Glyph tray={entry.data.tray} />
-            {entry.data.tray} <Key parts={entry.data.key} />
+            {entry.data.tray} <EntryName entry={entry.data} />
           </span>
         )
       }

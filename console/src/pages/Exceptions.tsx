@@ -8,7 +8,7 @@ import { Fault } from '../parts/Fault';
 import { amount, count, when } from '../parts/format';
 import { More } from '../parts/More';
 import { Glyph } from '../parts/Glyph';
-import { Key } from '../parts/Key';
+import { EntryName } from '../parts/EntryName';
 import { changeSays, statusWords } from '../report/query';
 
 const whose = { all: 'all', mine: 'mine', unowned: "nobody's", mentions: 'that mention me' } as const;
@@ -97,7 +97,7 @@ export function Exceptions() {
             title: 'key',
             render: (_, p: Pending) => (
               <Link to={`/reports/${p.run}?tray=${p.entry.tray}&entry=${p.entry.id}`}>
-                <Key parts={p.entry.key} />
+                <EntryName entry={p.entry} />
               </Link>
             ),
           },

@@ -37,7 +37,10 @@ function ReportOf({ run }: { run: Run }) {
   // What is looked at stands in the address, so that it can be sent to somebody, and the browser's back button works.
   const [params, setParams] = useSearchParams();
   const navigate = useNavigate();
-  const firstTray = run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ?? 'matched';
+  const [left, right] = run.sides;
+  const firstTray =
+    run.summary.trays.find((t) => t.tray !== 'matched' && t.entries > 0)?.tray ??
+    (left.rejects + right.rejects > 0 ? 'reject' : 'matched');
   const tray = params.get('tray') ?? firstTray;
   const go = (part: Record<string, string>) =>
     setParams((now) => {
@@ -56,7 +59,6 @@ function ReportOf({ run }: { run: Run }) {
   const signed = useSignOff(run.id).data?.state === 'signed';
   const s = run.summary;
   const lonely = s.trays.some((t) => ['missing', 'orphaned', 'unkeyed'].includes(t.tray) && t.entries > 0);
-  const [left, right] = run.sides;
   const verdict = s.verdict.match(/^(.*?\.) (.*)$/);
   return (
     <>
@@ -85,8 +87,6 @@ function ReportOf({ run }: { run: Run }) {
                 <span className="r">{count(right.carried ?? 0)} right</span>
               </>
             )}
-            {left.rejects + right.rejects > 0 &&
-              ` · rejected lines: ${count(left.rejects)} left, ${count(right.rejects)} right`}
             {s.crosswalk && s.crosswalk.version > 0 && (
               <>
                 {' '}

@@ -9,7 +9,7 @@ import { count, when } from '../parts/format';
 import { More } from '../parts/More';
 import { Glyph, Mark } from '../parts/Glyph';
 import { HandOver } from '../parts/HandOver';
-import { Key } from '../parts/Key';
+import { EntryName } from '../parts/EntryName';
 import { Trays } from '../parts/Trays';
 import { Aligned } from '../report/Aligned';
 import { columnsOf } from '../report/columns';
@@ -135,7 +135,7 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
           entry.data && (
             <span style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
               <Glyph tray={entry.data.tray} />
-              {entry.data.tray} <Key parts={entry.data.key} />
+              {entry.data.tray} <EntryName entry={entry.data} />
             </span>
           )
         }

@@ -14,6 +14,7 @@ const parts = {
     ['orphaned', 'orphaned', 'var(--right)'],
     ['surplus', 'surplus', 'var(--matched)'],
     ['unkeyed', 'unkeyed', 'var(--grey)'],
+    ['reject', 'rejects', 'var(--panel)'],
     ['absent', 'absent', 'var(--line)'],
   ],
   ages: [

@@ -42,6 +42,12 @@ const glyphs: Record<string, ReactNode> = {
       <circle cx="8" cy="7.5" r="1.3" fill="var(--grey)" />
     </>
   ),
+  reject: (
+    <>
+      <path d="M2.5 7.5h11" stroke="var(--grey)" strokeDasharray="2 1.6" />
+      <path d="M4.5 4l7 7m0-7l-7 7" stroke="var(--differing)" strokeWidth="1.6" />
+    </>
+  ),
   excluded: <circle cx="8" cy="7.5" r="5" fill="none" stroke="var(--grey)" strokeDasharray="1.5 2" />,
 };
 

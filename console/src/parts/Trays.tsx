@@ -25,8 +25,9 @@ export function Trays({
 }) {
   const balance = summary.balance.find((b) => b.currency === currency) ?? summary.balance[0];
   const least = balance ? Math.max(...[...balance.trays[0], ...balance.trays[1]].map(places)) : 0;
+  const rejects = (summary.rejects?.[0] ?? 0) + (summary.rejects?.[1] ?? 0); // reports of before they were counted have none
   return (
-    <div className="trays" role="group" aria-label="Trays">
+    <div className={rejects > 0 ? 'trays eight' : 'trays'} role="group" aria-label="Trays">
       {summary.trays.map((t) => {
         const at = order.indexOf(t.tray);
         const sides = [0, 1].filter((side) => (side === 0 ? onLeft(t.tray) : onRight(t.tray)));
@@ -71,6 +72,33 @@ export function Trays({
           </div>
         );
       })}
+      {rejects > 0 && <Rejects rejects={summary.rejects} chosen={chosen} choose={choose} />}
     </div>
+  );
+}
+
+/** The lines that are no records: they lie in no tray, and are exceptions all the same. */
+function Rejects(p: { rejects: number[]; chosen?: string; choose?: (tray: string) => void }) {
+  const inner = (
+    <>
+      <span>
+        <Glyph tray="reject" />
+        rejects
+      </span>
+      <b data-tray="reject">
+        {p.rejects.map((n, side) => (
+          <i key={side} className={colours[side]} title={titles[side]}>
+            {count(n)}
+          </i>
+        ))}
+      </b>
+      <small>lines, no records</small>
+    </>
+  );
+  if (!p.choose) return <div className="tray">{inner}</div>;
+  return (
+    <button type="button" className="tray" aria-pressed={p.chosen === 'reject'} onClick={() => p.choose?.('reject')}>
+      {inner}
+    </button>
   );
 }

@@ -37,6 +37,17 @@ function lines(run: Run): Line[] {
 /** An entry with both sides aligned field by field, and how it came where it is. Who cannot ask for its trace reads what the report says. */
 export function Aligned(p: { run: Run; entry: Entry; traced: boolean; children?: React.ReactNode }) {
   const { run, entry, children } = p;
+  if (entry.reject)
+    return (
+      <div data-testid="aligned">
+        <p>
+          Line {count(entry.reject.line)} of the source of <b>{run.sides[entry.side === 'left' ? 0 : 1].set}</b> is no
+          record: {entry.reason}
+        </p>
+        <pre className="reject">{entry.reject.text}</pre>
+        {children}
+      </div>
+    );
   const [left, right] = run.sides;
   const all = lines(run);
   const list = entry.group ? all.filter((l) => l.role) : all; // of several records the other columns say nothing together

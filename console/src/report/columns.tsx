@@ -3,7 +3,7 @@ import type { Entry, Run } from '../api/client';
 import { Cell } from '../parts/Cell';
 import { change } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
-import { Key } from '../parts/Key';
+import { EntryName } from '../parts/EntryName';
 import { Total } from '../parts/Total';
 import { changeSays, changeWords, exceptional, statusWords } from './query';
 
@@ -21,7 +21,7 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
       render: (_, e) => (
         <>
           <button type="button" className="link" onClick={() => open(e)} data-entry={e.id}>
-            <Key parts={e.key} />
+            <EntryName entry={e} />
           </button>
           <CarriedFrom entry={e} />
         </>
@@ -79,6 +79,7 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
         render: (_, e) => {
           const record = s === 0 ? e.left : e.right;
           const totals = e.group && e.fields?.[i]?.totals;
+          if (e.reject) return null;
           if (totals) return <Total totals={totals} side={s} />;
           if (record && (e.group?.records[s] ?? 1) > 1)
             return (
@@ -89,7 +90,7 @@ export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void):
           return record ? <Cell text={record.cells[at]} /> : <span>no partner</span>;
         },
         onCell: (e) => {
-          if (!(s === 0 ? e.left : e.right)) return { className: 'none' };
+          if (!(s === 0 ? e.left : e.right)) return { className: e.reject ? '' : 'none' };
           return { className: s === 1 && e.fields?.[i]?.agrees === false ? 'skewed' : 'plain-cell' };
         },
       });
