@@ -18,6 +18,8 @@ import (
 type desk struct {
 	run uint
 
+	sorting sync.Mutex
+
 	mu     sync.RWMutex
 	seen   int64 // entry of the history up to which it is current
 	rows   []store.DeskRow
@@ -127,6 +129,13 @@ func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 		return
 	}
 	v.desks.ready = append(v.desks.ready, d)
+	if v.jobs.all.Err() == nil {
+		v.desks.ended.Go(func() { // what people sort by most is sorted before they do
+			for _, sort := range []string{"amount", "age", "key"} {
+				d.order(sort)
+			}
+		})
+	}
 	taken := int64(0)
 	for at := len(v.desks.ready) - 1; at >= 0; at-- { // the newest first; what does not fit beside them goes
 		if taken += int64(len(v.desks.ready[at].rows)); taken > v.room() {
@@ -180,9 +189,25 @@ func (d *desk) order(sort string) []int {
 	if order != nil {
 		return order
 	}
+	d.sorting.Lock() // once for all who ask for it, while others read in other orders
+	defer d.sorting.Unlock()
+	d.mu.RLock()
+	order, seen := d.orders[sort], d.seen
+	if order == nil {
+		order = d.sorted(sort)
+	}
+	d.mu.RUnlock()
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	order = make([]int, len(d.rows))
+	if d.seen == seen || sort != "status" && sort != "owner" { // which are what people change
+		d.orders[sort] = order
+	}
+	return order
+}
+
+// sorted sorts the rows. Who calls it holds the lock.
+func (d *desk) sorted(sort string) []int {
+	order := make([]int, len(d.rows))
 	for i := range order {
 		order[i] = i
 	}
@@ -202,7 +227,6 @@ func (d *desk) order(sort string) []int {
 		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Opened, b.Opened) }
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return by(&d.rows[a], &d.rows[b]) })
-	d.orders[sort] = order
 	return order
 }
 

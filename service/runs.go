@@ -122,7 +122,14 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 		}
 		return v.run(ctx, j, row, p)
 	}, func(ctx context.Context, p *view.Problem) {
-		told := map[string]any{"sieve": name, "ended": "failed", "why": p.Detail, "by": store.ActorOf(ctx).Name}
+		ended := store.JobFailed
+		switch {
+		case view.Cancelled.Is(p):
+			ended = store.JobCancelled
+		case view.Interrupted.Is(p):
+			ended = store.JobInterrupted
+		}
+		told := map[string]any{"sieve": name, "ended": ended, "why": p.Detail, "by": store.ActorOf(ctx).Name}
 		if err := v.store.Announce(ctx, store.EventRunEnded, told); err != nil && !errors.Is(err, store.ErrClosed) {
 			v.options.Log.Error("the end of a run could not be told", "sieve", name, "error", err)
 		}

@@ -315,6 +315,9 @@ func (v *Service) sidesOf(ctx context.Context, sieveID uint) (sides [2]string, e
 // fire brings a sieve's sides up to date and runs it, where both are newer than those of its last run, or whatever they are if it does not wait
 // for that. It returns how it went, in plain words.
 func (v *Service) fire(ctx context.Context, one store.Schedule) string {
+	if who, err := v.store.PersonByID(ctx, one.PersonID); one.PersonID > 0 && (err != nil || !who.Active || !view.Role(who.Role).Allows(view.Analyst)) {
+		return fmt.Sprintf("It did not run: %s, in whose name it runs, may not run sieves any more; let somebody else save the schedule.", one.Person)
+	}
 	sides, err := v.sidesOf(ctx, one.SieveID)
 	if err != nil {
 		return "It could not run: " + err.Error()
@@ -335,8 +338,11 @@ func (v *Service) fire(ctx context.Context, one store.Schedule) string {
 			if err != nil {
 				return "It could not run: " + err.Error()
 			}
-			if snap.ID == [2]uint{last.LeftID, last.RightID}[s] {
+			switch before := [2]uint{last.LeftID, last.RightID}[s]; {
+			case snap.ID == before:
 				old = append(old, fmt.Sprintf("%s is still snapshot %d", set, snap.Number))
+			case v.sameRows(ctx, snap, before):
+				old = append(old, fmt.Sprintf("%s has the rows that it had", set))
 			}
 		}
 		if len(old) > 0 {
@@ -359,6 +365,16 @@ func (v *Service) fire(ctx context.Context, one store.Schedule) string {
 		return "It did not get there: " + end.Problem.Detail
 	}
 	return fmt.Sprintf("It ran: report %d.", end.Result.Run)
+}
+
+// sameRows reports whether a snapshot of a database's rows has the content of an earlier one: it is read anew at each firing, and not newer for that.
+func (v *Service) sameRows(ctx context.Context, snap store.Snapshot, before uint) bool {
+	r, ok := recipeOf(snap)
+	if !ok || r.Source.Connection == "" {
+		return false
+	}
+	was, err := v.store.Snapshot(ctx, before)
+	return err == nil && was.Hash == snap.Hash
 }
 
 // reloadNewer loads a set again that comes from the folder or a database: a file only where it is newer than the set.

@@ -178,8 +178,29 @@ func TestFirings(t *testing.T) {
 	if p.at(now.Add(20 * day)); p.runs() != 3 {
 		t.Error("it runs though it is not active")
 	}
+	// Who may not run sieves any more, runs none by a schedule either.
+	tam, err := p.store.CreatePerson(t.Context(), store.Person{Name: "tam", Role: string(view.Analyst)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.store.CreatePerson(t.Context(), store.Person{Name: "ines", Role: string(view.Admin)}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.SetSchedule(store.As(t.Context(), store.Actor{ID: tam.ID, Name: "tam"}), "calls", 3, view.NewSchedule{Cron: "0 6 * * *", Zone: "UTC", Active: true}); err != nil {
+		t.Fatal(err)
+	}
+	p.write("log", "call,amount\nMW-1,1\n")
+	if s := p.at(now.Add(30 * day)); p.runs() != 4 {
+		t.Errorf("%d runs: %s", p.runs(), s.Says)
+	}
+	if _, err := p.store.UpdatePerson(t.Context(), "tam", tam.Version, "Tam", string(view.Reader), true, string(view.Admin)); err != nil {
+		t.Fatal(err)
+	}
+	if s := p.at(now.Add(31 * day)); p.runs() != 4 || !strings.Contains(s.Says, "tam, in whose name it runs, may not run sieves any more") {
+		t.Errorf("%d runs: %s", p.runs(), s.Says)
+	}
 	for _, n := range []view.NewSchedule{{Active: true}, {Cron: "0 0 30 2 *", Zone: "UTC"}, {Cron: "0 6 * *", Zone: "UTC"}, {Cron: "0 6 * * *", Zone: "Nowhere"}} {
-		if _, err := p.SetSchedule(t.Context(), "calls", 3, n); err == nil {
+		if _, err := p.SetSchedule(t.Context(), "calls", 4, n); err == nil {
 			t.Errorf("%+v is a schedule", n)
 		}
 	}

@@ -24,10 +24,26 @@ type DeskRow struct {
 // writtenTime is the layout in which the data file keeps times.
 const writtenTime = "2006-01-02 15:04:05.999999999-07:00"
 
-// DeskRow is what an entry that was just written can be chosen and sorted by. It shares its texts with the entry.
-func (e *Entry) DeskRow() DeskRow {
-	return DeskRow{Seq: e.Seq, Tray: e.Tray, Change: e.Change, Status: e.Status, Owner: e.Owner, Reason: e.Reason, Opened: e.Opened.UTC().Format(writtenTime),
-		Size: string(e.Size), Currency: e.Currency, Differs: e.Differs, KeyText: e.KeyText, Search: e.Search}
+// DeskRow is what an entry that was just written can be chosen and sorted by. Texts that stand in many rows are one in memory.
+func (e *Entry) DeskRow(same *Same) DeskRow {
+	return DeskRow{Seq: e.Seq, Tray: same.of(e.Tray), Change: same.of(e.Change), Status: same.of(e.Status), Owner: same.of(e.Owner), Reason: same.of(e.Reason),
+		Opened: same.of(e.Opened.UTC().Format(writtenTime)), Size: string(e.Size), Currency: same.of(e.Currency), Differs: e.Differs,
+		KeyText: strings.Clone(e.KeyText), Search: strings.Clone(e.Search)} // of their own, so that they lie beside each other
+}
+
+// Same keeps the few texts that stand in many rows, each once in memory. The zero value is ready.
+type Same struct{ texts map[string]string }
+
+func (s *Same) of(text string) string {
+	if kept, ok := s.texts[text]; ok {
+		return kept
+	}
+	if s.texts == nil {
+		s.texts = map[string]string{}
+	}
+	text = strings.Clone(text)
+	s.texts[text] = text
+	return text
 }
 
 // DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
@@ -43,15 +59,8 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	}
 	defer rows.Close()
 	list := make([]DeskRow, 0, n)
-	same := map[string]string{} // the few texts that stand in many rows, each once in memory
-	one := func(text string) string {
-		if kept, ok := same[text]; ok {
-			return kept
-		}
-		text = strings.Clone(text)
-		same[text] = text
-		return text
-	}
+	same := Same{}
+	one := same.of
 	for rows.Next() {
 		var r DeskRow
 		var size []byte

@@ -142,6 +142,10 @@ var migrations = []struct {
 		`ALTER TABLE entries ADD COLUMN currency TEXT NOT NULL DEFAULT ''`,
 		`ALTER TABLE exceptions ADD COLUMN currency TEXT NOT NULL DEFAULT ''`,
 	}},
+	{"indexes of what is pending", []string{
+		`CREATE INDEX exceptions_pending_size ON exceptions (size DESC, id, sieve_id, opened_run, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
+		`CREATE INDEX exceptions_pending_age ON exceptions (opened, id, sieve_id, opened_run, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
+	}},
 	{"records that runs carry in", []string{
 		`CREATE TABLE carried_chunks (run_id INTEGER NOT NULL REFERENCES runs(id), side INTEGER NOT NULL, batch INTEGER NOT NULL, "column" INTEGER NOT NULL,
 			blob BLOB NOT NULL, PRIMARY KEY (run_id, side, batch, "column")) WITHOUT ROWID`,

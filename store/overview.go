@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"strconv"
 	"strings"
 	"time"
@@ -30,10 +29,11 @@ type Overviewed struct {
 	Seq   int64
 }
 
-// pending narrows a query over exceptions to those that somebody has to do something about.
+// pending narrows a query over exceptions to those that somebody has to do something about, in the words of the indexes of these; the signs keep
+// other indexes out.
 func pending(db *gorm.DB) *gorm.DB {
 	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").
-		Where("exceptions.opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Where("exceptions.sieve_id IN (SELECT id FROM sieves)")
+		Where("+exceptions.opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Where("+exceptions.sieve_id IN (SELECT id FROM sieves)")
 }
 
 // Overview returns a page of the exceptions chosen and how many there are altogether.
@@ -75,21 +75,44 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 		ids = ids[:q.Limit]
 		next = strconv.FormatUint(uint64(ids[q.Limit-1]), 10)
 	}
-	page = make([]Overviewed, len(ids))
-	for i, id := range ids {
-		x := &page[i]
-		if err = s.reads.WithContext(ctx).Raw("SELECT x.*, s.name AS sieve FROM exceptions x JOIN sieves s ON s.id = x.sieve_id WHERE x.id = ?", id).Scan(x).Error; err != nil {
-			return nil, 0, "", err
-		}
-		if err = s.reads.WithContext(ctx).Raw("SELECT body FROM entry_bodies WHERE run_id = ? AND seq = ?", x.BodyRun, x.BodySeq).Scan(&x.Body).Error; err != nil {
-			return nil, 0, "", err
-		}
-		if err = s.reads.WithContext(ctx).Raw("SELECT run_id, seq FROM entries WHERE exception_id = ? AND run_id IN (SELECT id FROM runs WHERE sealed = 1) ORDER BY run_id DESC LIMIT 1", x.ID).
-			Row().Scan(&x.Run, &x.Seq); err != nil && !errors.Is(err, sql.ErrNoRows) { // the report that listed it last may have been removed
-			return nil, 0, "", err
+	page, err = s.overviewed(ctx, ids)
+	return page, total, next, err
+}
+
+// overviewed reads exceptions with what people see of them, in the order of their ids as given.
+func (s *Store) overviewed(ctx context.Context, ids []uint) ([]Overviewed, error) {
+	var rows []Overviewed
+	err := s.reads.WithContext(ctx).Raw(`SELECT x.*, s.name AS sieve, b.body FROM exceptions x JOIN sieves s ON s.id = x.sieve_id
+		JOIN entry_bodies b ON b.run_id = x.body_run AND b.seq = x.body_seq WHERE x.id IN ?`, ids).Scan(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	// The report that listed one last may have been removed; then it is in none.
+	var last []struct {
+		ExceptionID, RunID uint
+		Seq                int64
+	}
+	err = s.reads.WithContext(ctx).Raw(`SELECT exception_id, max(run_id) AS run_id, seq FROM entries INDEXED BY entries_of_exception
+		WHERE exception_id IN ? AND +run_id IN (SELECT id FROM runs WHERE sealed = 1) GROUP BY exception_id`, ids).Scan(&last).Error
+	if err != nil {
+		return nil, err
+	}
+	at := make(map[uint]*Overviewed, len(rows))
+	for i := range rows {
+		at[rows[i].ID] = &rows[i]
+	}
+	for _, l := range last {
+		if x := at[l.ExceptionID]; x != nil {
+			x.Run, x.Seq = l.RunID, l.Seq
 		}
 	}
-	return page, total, next, nil
+	page := make([]Overviewed, 0, len(ids))
+	for _, id := range ids {
+		if x := at[id]; x != nil {
+			page = append(page, *x)
+		}
+	}
+	return page, nil
 }
 
 // OverviewCounts are how many exceptions are pending.
