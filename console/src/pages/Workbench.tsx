@@ -35,7 +35,7 @@ import { Diagnose } from '../workbench/Diagnose';
 import { FlowPicture } from '../workbench/FlowPicture';
 import { Proposals } from '../workbench/Proposals';
 import { Repeated } from '../parts/Repeated';
-import { CurrencyRow, FieldRow, KeyRow } from '../workbench/rows';
+import { FieldRow, PairRow } from '../workbench/rows';
 import { Rules } from '../workbench/Rules';
 import { useCounts } from '../workbench/useCounts';
 import { useWhole } from '../workbench/useWhole';
@@ -194,7 +194,8 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
         <div className="panel">
           <h2>The same record when</h2>
           {draft.key.map((part, i) => (
-            <KeyRow
+            <PairRow
+              what="key pair"
               key={i}
               fault={faultAt(wrong, `key[${i}]`)}
               draft={draft}
@@ -245,7 +246,8 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
           {draft.currency && (
             <>
               <h2 style={{ marginTop: 12 }}>and amounts are balanced apart by</h2>
-              <CurrencyRow
+              <PairRow
+                what="currency"
                 part={draft.currency}
                 fault={faultAt(wrong, 'currency')}
                 draft={draft}

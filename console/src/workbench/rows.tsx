@@ -1,6 +1,6 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import { Button, Input, Select } from 'antd';
-import type { Currency, Definition, Field, KeyPart, SetView } from '../api/client';
+import type { Currency, Definition, Field, SetView } from '../api/client';
 import { useReadings } from '../api/queries';
 import { Tags } from '../parts/Tags';
 import { without } from './definition';
@@ -75,30 +75,31 @@ function Readings(p: { value?: string[]; change: (readings?: string[]) => void; 
   );
 }
 
-/** A pair of key columns and its readings. */
-export function KeyRow(p: {
-  part: KeyPart;
+/** A pair of columns with its readings: a part of the key, or what says the currency of amounts. */
+export function PairRow<T extends Currency>(p: {
+  what: 'key pair' | 'currency';
+  part: T;
   draft: Definition;
-  at: number;
+  at?: number; // which part of the key it is
   left?: SetView;
   right?: SetView;
   fault?: string;
-  change: (part: KeyPart) => void;
+  change: (part: T) => void;
   remove?: () => void;
 }) {
   return (
-    <div className="pair" role="group" aria-label="key pair">
+    <div className="pair" role="group" aria-label={p.what}>
       <ColumnSelect
         side="left"
         set={p.left}
         value={p.part.left}
         choose={(left) => p.change({ ...p.part, left })}
-        what="key pair"
+        what={p.what}
       />
       <Readings
         value={p.part.readings}
         change={(r) => p.change(without(p.part, 'readings', r))}
-        what="key pair"
+        what={p.what}
         draft={p.draft}
       />
       <ColumnSelect
@@ -106,56 +107,21 @@ export function KeyRow(p: {
         set={p.right}
         value={p.part.right ?? p.part.left}
         choose={(right) => p.change({ ...p.part, right })}
-        what="key pair"
+        what={p.what}
       />
-      <Try draft={p.draft} place={{ of: 'key', part: p.at }} readings={p.part.readings ?? []} />
+      {p.at === undefined ? (
+        <span />
+      ) : (
+        <Try draft={p.draft} place={{ of: 'key', part: p.at }} readings={p.part.readings ?? []} />
+      )}
       <Button
         type="text"
         size="small"
         icon={<DeleteOutlined />}
-        aria-label="Remove the key pair"
+        aria-label={`Remove the ${p.what}`}
         onClick={p.remove}
         disabled={!p.remove}
       />
-      <RowFault what={p.fault} />
-    </div>
-  );
-}
-
-/** The columns that say in which currency the amounts are. */
-export function CurrencyRow(p: {
-  part: Currency;
-  draft: Definition;
-  left?: SetView;
-  right?: SetView;
-  fault?: string;
-  change: (part: Currency) => void;
-  remove: () => void;
-}) {
-  return (
-    <div className="pair" role="group" aria-label="currency">
-      <ColumnSelect
-        side="left"
-        set={p.left}
-        value={p.part.left}
-        choose={(left) => p.change({ ...p.part, left })}
-        what="currency"
-      />
-      <Readings
-        value={p.part.readings}
-        change={(r) => p.change(without(p.part, 'readings', r))}
-        what="currency"
-        draft={p.draft}
-      />
-      <ColumnSelect
-        side="right"
-        set={p.right}
-        value={p.part.right ?? p.part.left}
-        choose={(right) => p.change({ ...p.part, right })}
-        what="currency"
-      />
-      <span />
-      <Button type="text" size="small" icon={<DeleteOutlined />} aria-label="Remove the currency" onClick={p.remove} />
       <RowFault what={p.fault} />
     </div>
   );
