@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"twinsieve/core/exact"
 	"twinsieve/core/pairing"
 	"twinsieve/core/tray"
 	"twinsieve/service/summary"
@@ -217,7 +218,7 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Label()))
 		places := 0
 		for _, n := range append([]string{b.Left, b.Right}, b.Trays[0][:]...) {
-			places = max(places, placesOf(n))
+			places = max(places, exact.Places(n))
 		}
 		rows := [][]string{{p.paint(tray.Left, left), amountText(b.Left, places)}}
 		for _, step := range b.Steps {
@@ -297,11 +298,6 @@ func causes(u summary.PartCauses) string {
 		}
 	}
 	return strings.Join(parts, ", ")
-}
-
-func placesOf(plain string) int {
-	_, fraction, _ := strings.Cut(plain, ".")
-	return len(fraction)
 }
 
 // amountText writes a plain number with its thousands apart and so many places after the point.

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/core/exact"
 	"twinsieve/core/tray"
 	"twinsieve/formats/sievefile"
 	"twinsieve/service/summary"
@@ -152,7 +153,7 @@ func printRows(p *printer, r *view.Rows, totals *view.Totals) error {
 		for _, t := range totals.Columns {
 			for i, c := range r.Columns {
 				if c.Name == t.Column {
-					foot[i] = "Σ " + amountText(t.Sum, placesOf(t.Sum))
+					foot[i] = "Σ " + amountText(t.Sum, exact.Places(t.Sum))
 				}
 			}
 		}

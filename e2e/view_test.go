@@ -17,6 +17,7 @@ import (
 	"twinsieve/client"
 	"twinsieve/core/comparison"
 	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
 	"twinsieve/demo"
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
@@ -206,6 +207,10 @@ func TestRunRowsInConsole(t *testing.T) {
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{}))
 	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+	// Matched records are no exceptions; their rows are sorted and filtered like any others.
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=matched", p.address, head.ID)))
+	w.press("Sort and filter them")
+	w.shows(head.Summary.Tray(tray.Matched).Entries)
 	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID)))
 	w.press("Rows")
 	w.says("All of service-log and all of invoices")

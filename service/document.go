@@ -11,6 +11,7 @@ import (
 	"twinsieve/core/again"
 	"twinsieve/core/agree"
 	"twinsieve/core/balance"
+	"twinsieve/core/exact"
 	"twinsieve/core/exception"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -152,8 +153,7 @@ func trayLines(s *summary.Summary) (lines []paper.Tray) {
 		places := 0
 		for _, side := range b.Trays {
 			for _, amount := range side {
-				_, fraction, _ := strings.Cut(amount, ".")
-				places = max(places, len(fraction))
+				places = max(places, exact.Places(amount))
 			}
 		}
 		for _, side := range tray.Sides {

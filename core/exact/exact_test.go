@@ -75,3 +75,12 @@ func TestPlainIsOne(t *testing.T) {
 		t.Errorf("what is no number changed the buffer: %q", plain)
 	}
 }
+
+// TestPlaces: amounts have two places or more, or none.
+func TestPlaces(t *testing.T) {
+	for plain, want := range map[string]int{"": 0, "5": 0, "-12.5": 2, "12.50": 2, "0.125": 3} {
+		if got := exact.Places(plain); got != want {
+			t.Errorf("%q is written with %d places, want %d", plain, got, want)
+		}
+	}
+}

@@ -4,6 +4,8 @@ import (
 	"math"
 	"strconv"
 	"strings"
+
+	"twinsieve/core/exact"
 )
 
 // bar is a bar of the chart from the left total to the right total, in units of its frame.
@@ -24,9 +26,7 @@ func bars(b Balance, width, height, above, below float64) []bar {
 		if err != nil {
 			n = 0
 		}
-		if _, fraction, ok := strings.Cut(s.Change, "."); ok {
-			places = max(places, len(fraction))
-		}
+		places = max(places, exact.Places(s.Change))
 		if s.Total {
 			spans = append(spans, span{0, n})
 			high, low, at = max(high, n), min(low, n), n

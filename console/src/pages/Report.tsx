@@ -188,6 +188,13 @@ const byHand = ['missing', 'orphaned', 'surplus', 'unkeyed'];
 /** What is left out of an address when records are looked at that are no exceptions. */
 const plain = Object.fromEntries(choosing.filter((n) => n !== 'tray' && n !== 'search').map((n) => [n, '']));
 
+/** The rows of a tray that is none of exceptions, where they can be sorted and filtered by any column. */
+function rowsOf(run: Run, tray: string) {
+  const records = run.summary.trays.find((t) => t.tray === tray)?.records ?? [0, 0];
+  const side = tray === 'matched' ? {} : { side: records[0] > 0 ? 'left' : 'right' };
+  return `/reports/${run.id}/rows?look=${encodeURIComponent(JSON.stringify({ comparison: 'full', tray, ...side }))}`;
+}
+
 const numberOf = (e: Entry) => (e.side === 'left' ? e.left?.number : e.right?.number) ?? 0;
 
 function Entries(p: {
@@ -201,6 +208,7 @@ function Entries(p: {
 }) {
   const { run, tray, params } = p;
   const may = useMay('analyst');
+  const navigate = useNavigate();
   const query = queryOf(params, tray);
   const entries = useInfiniteQuery({
     queryKey: ['entries', run.id, query],
@@ -234,6 +242,11 @@ function Entries(p: {
           {exceptional(tray) && tray !== 'all' && (
             <Button type="text" onClick={() => p.go({ tray: 'all' })}>
               All trays
+            </Button>
+          )}
+          {!exceptional(tray) && (
+            <Button type="text" onClick={() => void navigate(rowsOf(run, tray))} role="link">
+              Sort and filter them
             </Button>
           )}
           <Search value={params.get('search') ?? ''} tell={(text) => p.go({ search: text })} />

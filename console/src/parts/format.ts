@@ -1,8 +1,11 @@
 /** A count with its thousands apart. */
 export const count = (n: number) => n.toLocaleString('en');
 
-/** How many places a plain number has after its point. */
-export const places = (plain: string) => (plain.split('.')[1] ?? '').length;
+/** With how many places a plain number is written: as many as it has, and two where it has one, as amounts are. */
+export function places(plain: string): number {
+  const n = (plain.split('.')[1] ?? '').length;
+  return n === 1 ? 2 : n;
+}
 
 /** A plain number of any length, with its thousands apart and at least so many places. It is never made a float. */
 export function amount(plain: string, least = 0): string {
