@@ -2,61 +2,21 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 	"strings"
 
-	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
-	"twinsieve/formats/outform"
-	"twinsieve/service/handover"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
-
-// entryOf gives an entry the form in which people see it.
-func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
-	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: handover.Reason(plan, e), Steps: handover.Steps(plan, e)}
-	if e.Tray.Paired() {
-		out.Side = "both"
-		out.Joined = e.Joined
-	}
-	if e.Hand > 0 {
-		out.Accepted = &view.Acceptance{ID: e.Hand}
-	}
-	for s, into := range []**view.Record{&out.Left, &out.Right} {
-		if r := e.Sides[s]; r != nil {
-			shown := recordOf(int64(r.Number), r.Origin, r.Cells)
-			*into = &shown
-		}
-	}
-	for i, f := range e.Fields {
-		v := plan.Values[plan.Fields[i].Value]
-		o := view.Outcome{Left: v.Column[0], Right: v.Column[1], Agrees: f.Agrees, Difference: f.Difference}
-		if f.Totals != [2]string{} {
-			o.Totals = &f.Totals
-		}
-		out.Fields = append(out.Fields, o)
-	}
-	if g := e.Group; g != nil && g.Count != [2]int64{1, 1} {
-		out.Group = &view.Group{Records: g.Count, Listed: [2][]view.Record{{}, {}}}
-		for s := range g.Records {
-			for _, r := range g.Records[s] {
-				out.Group.Listed[s] = append(out.Group.Listed[s], recordOf(int64(r.Number), r.Origin, r.Cells))
-			}
-		}
-	}
-	return out
-}
 
 // report is a run opened for reading.
 type report struct {
@@ -214,17 +174,6 @@ func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery, new
 	return page, total, next, err
 }
 
-func storedEntry(row store.Shown) (*view.Entry, error) {
-	e := &view.Entry{}
-	if err := json.Unmarshal([]byte(row.Body), e); err != nil {
-		return nil, err
-	}
-	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
-	e.Work = &view.Work{Exception: row.ExceptionID, Version: row.Version, Change: again.Change(row.Change), Owner: row.Owner, Reason: row.Reason, Opened: row.Opened,
-		Amount: row.Amount, Currency: row.Currency, ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
-	return e, nil
-}
-
 // unexceptional reads matched or excluded records from the sealed index. The cursor is the place where the page begins:
 // the record's number, and for the right side the left side's records before it.
 func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Query, after int64) (*view.Entries, error) {
@@ -271,22 +220,6 @@ func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Q
 		return page, nil
 	}
 }
-
-func holds(e *view.Entry, words []string) bool {
-	if len(words) == 0 {
-		return true
-	}
-	text := searchText(e)
-	for _, w := range words {
-		if !strings.Contains(text, w) {
-			return false
-		}
-	}
-	return true
-}
-
-// matchedID names an entry that has no row of its own, by side and record number.
-func matchedID(e *exception.Entry) string { return fmt.Sprintf("%s-%d", e.Side, e.Number+1) }
 
 // Entry returns one entry of a report.
 func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, error) {
@@ -344,176 +277,6 @@ func (v *Service) withAcceptance(ctx context.Context, e *view.Entry) error {
 	}
 	e.Accepted, err = acceptanceOf(row)
 	return err
-}
-
-// Export is a hand-over ready to be written.
-type Export struct {
-	Name    string // of the file
-	Type    string // media type; "": what the route says
-	History string // newest entry of the history that the hand-over states; "": it states none
-	Write   func(io.Writer) error
-}
-
-// Export prepares the entries that a query chooses for handing over in a format, CSV where none is named; as a workbook, a page or a PDF
-// it is the whole report with these entries. All that could be
-// wrong with the request is wrong now, before anything is written. Exact sets nothing before texts that a spreadsheet
-// would run.
-func (v *Service) Export(ctx context.Context, run uint, q Query, format string, exact bool) (*Export, error) {
-	r, err := v.report(ctx, run)
-	if err != nil {
-		return nil, err
-	}
-	if format == documentSheet || format == documentPage || format == documentPDF {
-		return v.exportDocument(ctx, r, q, format)
-	}
-	if format, err = checkFormat(format); err != nil {
-		return nil, err
-	}
-	q.Limit = 1000
-	first, err := v.Entries(ctx, run, q)
-	if err != nil {
-		return nil, err
-	}
-	history, err := v.newestStated(ctx)
-	if err != nil {
-		return nil, err
-	}
-	o, err := v.store.SignOff(ctx, run)
-	if err != nil {
-		return nil, err
-	}
-	state := signOffOf(o).Says
-	part := "exceptions"
-	if q.Tray != "" {
-		part = q.Tray
-	}
-	layout := handover.NewLayout(r.plan)
-	columns := layout.Typed()
-	for _, name := range slices.Concat(workColumns, []string{"sign-off", "history"}) {
-		for slices.ContainsFunc(columns, func(c outform.Column) bool { return c.Name == name }) {
-			name += "'"
-		}
-		columns = append(columns, outform.Column{Name: name, Number: name == "moves the balance by"})
-	}
-	return &Export{Name: fmt.Sprintf("%s run %d %s.%s", r.head.Sieve, r.head.Number, part, format), Type: outform.MediaType(format), History: history, Write: func(w io.Writer) error {
-		out, err := outform.New(format, w, columns, outform.Options{Exact: exact})
-		if err != nil {
-			return err
-		}
-		var row []string
-		var cells []record.Cell
-		err = v.eachEntry(ctx, r, q, first, func(shown *view.Entry, e *exception.Entry) (err error) {
-			work := workRow(shown)
-			row, err = layout.Rows(e, row, func(row []string) error {
-				cells = textCells(textCells(textCells(cells[:0], row...), work...), state, history)
-				work[4] = "" // of a group that has several rows, it is counted once
-				return out.Write(cells)
-			})
-			return err
-		})
-		if err != nil {
-			return err
-		}
-		return out.Close()
-	}}, nil
-}
-
-// eachEntry visits the entries that a query chooses, from its first page on. Of groups all records are visited, not only those that are listed;
-// these are read from the snapshots.
-func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*view.Entry, *exception.Entry) error) (err error) {
-	for {
-		whole, err := v.wholeGroups(ctx, r, page.Entries)
-		if err != nil {
-			return err
-		}
-		for i := range page.Entries {
-			e := whole[i]
-			if e == nil {
-				e = readBack(r.plan, &page.Entries[i])
-			}
-			if err := visit(&page.Entries[i], e); err != nil {
-				return err
-			}
-		}
-		if page.Next == "" {
-			return nil
-		}
-		next := q
-		next.After = page.Next
-		if page, err = v.Entries(ctx, r.row.ID, next); err != nil {
-			return err
-		}
-	}
-}
-
-// wholeGroups reads those of the entries again that are groups of more records than are listed, each with all its records.
-func (v *Service) wholeGroups(ctx context.Context, r *report, list []view.Entry) (map[int]*exception.Entry, error) {
-	var places []exception.Place
-	var of []int
-	for i := range list {
-		g := list[i].Group
-		if g == nil || int64(len(g.Listed[0])) == g.Records[0] && int64(len(g.Listed[1])) == g.Records[1] || list[i].Work != nil && !list[i].Work.Change.Here() {
-			continue
-		}
-		places, of = append(places, exception.Place{Tray: list[i].Tray, Side: tray.Left, Number: uint32(list[i].Left.Number - 1)}), append(of, i)
-	}
-	if len(places) == 0 {
-		return nil, nil
-	}
-	if err := v.open(ctx, r); err != nil {
-		return nil, err
-	}
-	read, err := exception.ReadWhole(ctx, r.plan, r.index, r.tables, places)
-	if err != nil {
-		return nil, err
-	}
-	whole := map[int]*exception.Entry{}
-	for n, i := range of {
-		whole[i] = &read[n]
-	}
-	return whole, nil
-}
-
-// readBack makes an entry of what people see of it.
-func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
-	if e.Reject != nil {
-		return readRejectBack(plan, e)
-	}
-	out := &exception.Entry{Tray: e.Tray, Side: sideOf(e), Said: e.Reason}
-	for s, r := range [2]*view.Record{e.Left, e.Right} {
-		if r == nil {
-			continue
-		}
-		out.Sides[s] = recordBack(r)
-	}
-	for _, f := range e.Fields {
-		field := exception.Field{Agrees: f.Agrees, Difference: f.Difference}
-		if f.Totals != nil {
-			field.Totals = *f.Totals
-		}
-		out.Fields = append(out.Fields, field)
-	}
-	if g := e.Group; g != nil {
-		out.Group = &exception.Group{Count: g.Records}
-		for s, listed := range g.Listed {
-			for i := range listed {
-				out.Group.Records[s] = append(out.Group.Records[s], *recordBack(&listed[i]))
-			}
-		}
-	}
-	return out
-}
-
-func recordBack(r *view.Record) *exception.Record {
-	rec := &exception.Record{Number: uint32(r.Number - 1), Origin: record.Origin{Line: r.Line, Run: r.Run}}
-	for i, c := range r.Cells {
-		if c == nil {
-			rec.Cells = append(rec.Cells, record.Cell{Null: true})
-		} else {
-			rec.Cells = append(rec.Cells, record.Cell{Text: *c, Null: slices.Contains(r.Markers, i)})
-		}
-	}
-	return rec
 }
 
 // Readings lists the readings that exist.
