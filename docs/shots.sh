@@ -22,7 +22,7 @@ terminal() { # NAME ROWS COMMAND
 }
 
 # Pages come from the tests of the console, which take a picture on their way.
-TWINSIEVE_SHOTS="$work" go test -count=1 -run 'TestDemo$|TestIntake/mouse|TestCarryInConsole/mouse|TestAdviceInConsole/mouse|TestNearInConsole|TestStackSetsInConsole/mouse' ./e2e >/dev/null
+TWINSIEVE_SHOTS="$work" go test -count=1 -run 'TestDemo$|TestIntake/mouse|TestDepositsInConsole/mouse|TestAdviceInConsole/mouse|TestNearInConsole|TestStackSetsInConsole/mouse' ./e2e >/dev/null
 cp "$work"/{report,report-entry,currencies,all-exceptions,trend,sign-off,record-sets,profile,workbench,intake-preview,advice,diagnosis,near,stack}.png "$out"
 pdftoppm -r 100 -f 1 -l 1 -singlefile -png "$work/printed.pdf" "$out/printed"
 

@@ -218,14 +218,15 @@ func TestCarryGoesOn(t *testing.T) {
 	}
 }
 
-// TestCarryInConsole lets a sieve carry, in the workbench, and looks at what its next run has taken in.
-func TestCarryInConsole(t *testing.T) {
+// TestDepositsInConsole lets a sieve balance by currency and carry what is open, in the workbench, and looks at each currency in the report and at what
+// its next run has taken in.
+func TestDepositsInConsole(t *testing.T) {
 	reached(t, func(w *walk, p *process) {
 		c := p.client()
 		w.mistakes = true // the browser logs that nobody is signed in yet
 		s := demo.New(demo.Options{Services: 20})
 		d, _ := loadDeposits(t, c, s, true)
-		d.Name, d.Carry = "Deposits", false
+		d.Name, d.Carry, d.Currency = "Deposits", false, nil
 		if _, err := c.CreateSieve(t.Context(), d); err != nil {
 			t.Fatal(err)
 		}
@@ -234,17 +235,29 @@ func TestCarryInConsole(t *testing.T) {
 		load(t, c, demo.Statement, s.NextDeposits.Statement)
 		w.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape(d.Name)))
 		w.in("ines", secret)
+		w.press("+ currency of the amounts")
+		w.field("left column of the currency")
+		w.pick("currency")
+		w.readings("readings of the currency", "trim", "ignore-case")
+		w.field("right column of the currency")
+		w.pick("Cur")
 		w.field("carried into the next run")
 		if w.keyboard {
 			w.keys(" ")
 		}
 		w.press("Save")
+		w.says("Amounts are balanced apart for each currency in currency and Cur")
 		w.says("A run takes in the records of earlier runs' exceptions")
 		w.press("Run")
 		w.says("carried from earlier runs")
 		w.says(fmt.Sprintf("%d still open", s.NextDeposits.Since[again.StillOpen]))
 		w.until(`document.querySelector('.mark.carried')?.innerText === 'from run 1'`)
+		w.says("amounts of two currencies are never added")
 		w.shoot("currencies.png")
+		for _, currency := range demo.Currencies[:3] {
+			w.press(currency)
+			w.says("amount = Sum in " + currency + " · closes to the last digit")
+		}
 		w.click("[data-entry]", 0)
 		w.says("carried from run 1")
 	})

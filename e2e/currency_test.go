@@ -4,12 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/xuri/excelize/v2"
 
 	"twinsieve/client"
@@ -151,39 +149,4 @@ func TestCurrencies(t *testing.T) {
 	if r.status != 2 || !strings.Contains(r.errors, `the left side has no column "money"`) {
 		t.Errorf("a currency column that is not there: exit %d, %s", r.status, r.errors)
 	}
-}
-
-// TestCurrenciesInConsole balances a sieve by currency in the workbench and looks at each currency in the report.
-func TestCurrenciesInConsole(t *testing.T) {
-	reached(t, func(w *walk, p *process) {
-		c := p.client()
-		w.mistakes = true // the browser logs that nobody is signed in yet
-		s := demo.New(demo.Options{Services: 20})
-		d, _ := loadDeposits(t, c, s, false)
-		plain := d
-		plain.Name, plain.Currency = "Deposits", nil
-		if _, err := c.CreateSieve(t.Context(), plain); err != nil {
-			t.Fatal(err)
-		}
-		w.do(chromedp.Navigate(p.address + "/sieves/of/" + url.PathEscape("Deposits")))
-		w.in("ines", secret)
-		w.press("+ currency of the amounts")
-		w.field("left column of the currency")
-		w.pick("currency")
-		w.field("right column of the currency")
-		w.pick("Cur")
-		w.readings("readings of the currency", "trim", "ignore-case")
-		w.press("Save")
-		w.says("Amounts are balanced apart for each currency in currency and Cur")
-		w.press("Run")
-		w.says("amounts of two currencies are never added")
-		for _, currency := range demo.Currencies {
-			press, label := currency, "in "+currency
-			if currency == "" {
-				press, label = "without a currency", "without a currency"
-			}
-			w.press(press)
-			w.says("amount = Sum " + label + " · closes to the last digit")
-		}
-	})
 }
