@@ -32,6 +32,6 @@ export PATH="$PWD:$PATH" TWINSIEVE_SERVER=127.0.0.1:8649
 cd "$work/marrowick"
 out="$OLDPWD/$out"
 terminal terminal-sift 66 "twinsieve sift service-log.csv invoices.csv --sieve berth-billing.sieve.yaml"
-terminal terminal-report 29 "twinsieve report 'Berth billing' --tray differing --limit 24"
+terminal terminal-report 86 "twinsieve report"
 terminal terminal-counts 74 "twinsieve counts 'Berth billing' --key amount_due=Amount"
 terminal terminal-view 22 "twinsieve view 'Berth billing' --comparison left-anti --sort 'amount_due desc' --limit 12 --totals"
