@@ -2,7 +2,9 @@ package e2e
 
 import (
 	"bytes"
+	"fmt"
 	"net/http"
+	"net/url"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -84,18 +86,23 @@ func TestStated(t *testing.T) {
 	if lines := strings.Split(props.Description, "\n"); err != nil || len(lines) != 2 || lines[0] != "history: "+found.Newest || !signed(strings.TrimPrefix(lines[1], "sign-off: ")) {
 		t.Errorf("the workbook's description: %q, %v", props.Description, err)
 	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, p.address+"/api/v1/sets/"+demo.Invoices+"/export?format=csv", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	req.Header.Set("Authorization", "Bearer "+p.admin.token)
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	if name := resp.Header.Get("Content-Disposition"); !strings.Contains(name, "history "+found.Newest+".csv") || resp.Header.Get("Twinsieve-History") != found.Newest {
-		t.Errorf("a set over HTTP: %q, history %q, want %q", name, resp.Header.Get("Twinsieve-History"), found.Newest)
+	for path, name := range map[string]string{
+		"/sets/" + demo.Invoices + "/export?format=csv": demo.Invoices + ", history " + found.Newest + ".csv",
+		"/rows/export?format=csv&ask=" + url.QueryEscape(fmt.Sprintf(`{"run": %d, "look": {"comparison": "inner"}}`, head.ID)): "Berth billing inner, signed, history " + found.Newest + ".csv",
+	} {
+		req, err := http.NewRequestWithContext(ctx, http.MethodGet, p.address+"/api/v1"+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Authorization", "Bearer "+p.admin.token)
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		if got := resp.Header.Get("Content-Disposition"); !strings.Contains(got, name) || resp.Header.Get("Twinsieve-History") != found.Newest {
+			t.Errorf("%s: %q, history %q, want %q", path, got, resp.Header.Get("Twinsieve-History"), name)
+		}
 	}
 	again, err := c.Verify(ctx, []string{found.Newest})
 	if err != nil || !again.Holds {

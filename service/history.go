@@ -64,6 +64,7 @@ func (v *Service) newestStated(ctx context.Context) (string, error) {
 // statement is what a hand-over states of the history, and, of a run's, how far its report is on its way to being signed.
 type statement struct {
 	history string
+	signed  bool
 	pairs   [][2]string
 }
 
@@ -80,14 +81,18 @@ func (v *Service) statement(ctx context.Context, run uint) (s statement, err err
 	if err != nil {
 		return s, err
 	}
+	s.signed = o.State == store.ReportSigned
 	s.pairs = append(s.pairs, [2]string{"sign-off", signOffOf(o).Says})
 	return s, nil
 }
 
-// named is a file's name that states the history, for formats with no place for it within.
+// named is a file's name that states the history, and that a report is signed, for formats with no place for it within.
 func (s *statement) named(name, ending string) string {
 	if s.history == "" {
 		return name + "." + ending
+	}
+	if s.signed {
+		name += ", signed"
 	}
 	return fmt.Sprintf("%s, history %s.%s", name, s.history, ending)
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -234,27 +235,57 @@ func (v *Service) arrived(ctx context.Context, now time.Time) (map[string]bool, 
 	return still, nil
 }
 
-// fileOf is the file of the folder that a set is loaded from, and its size and time; nothing where it is not there, or the set comes from
-// elsewhere.
-func (v *Service) fileOf(ctx context.Context, set string) (path, mark string, err error) {
+// arrival is the files of the folder that a set is loaded from: one, or those of a stack.
+type arrival struct {
+	paths    []string
+	mark     string    // their sizes and times; "": one is not there, or the set comes from elsewhere
+	modified time.Time // the newest
+}
+
+// filesOf are the files that a set is loaded from.
+func (v *Service) filesOf(ctx context.Context, set string) (a arrival, err error) {
 	_, snap, err := v.store.Set(ctx, set)
 	if err != nil {
-		return "", "", err
+		return a, err
 	}
 	r, ok := recipeOf(snap)
-	if !ok || r.Source.Path == "" {
-		return "", "", nil
+	if !ok || sent(r.Source) {
+		return a, nil
+	}
+	for _, p := range placesOf(r.Source) {
+		if p.Path != "" {
+			a.paths = append(a.paths, p.Path)
+		}
 	}
 	root, err := os.OpenRoot(v.options.Folder)
 	if err != nil {
-		return "", "", nil //nolint:nilerr // then no file has come
+		return a, nil //nolint:nilerr // then no file has come
 	}
 	defer root.Close()
-	info, err := root.Stat(r.Source.Path)
-	if err != nil {
-		return r.Source.Path, "", nil //nolint:nilerr // as before
+	var marks []string
+	for _, path := range a.paths {
+		info, err := root.Stat(path)
+		if err != nil {
+			return a, nil //nolint:nilerr // as before
+		}
+		marks = append(marks, fmt.Sprintf("%d %s", info.Size(), info.ModTime().UTC().Format(time.RFC3339Nano)))
+		if info.ModTime().After(a.modified) {
+			a.modified = info.ModTime()
+		}
 	}
-	return r.Source.Path, fmt.Sprintf("%d %s", info.Size(), info.ModTime().UTC().Format(time.RFC3339Nano)), nil
+	a.mark = strings.Join(marks, "; ")
+	return a, nil
+}
+
+// placesOf are where a set comes from: one place, or those of a stack.
+func placesOf(source view.SourceRef) (places []view.Place) {
+	for _, part := range source.Stack {
+		places = append(places, part.Place)
+	}
+	if len(source.Stack) == 0 {
+		places = append(places, source.Place)
+	}
+	return places
 }
 
 // marks are the files that a sieve's sets have been loaded from: those that are no newer than their sets.
@@ -265,13 +296,12 @@ func (v *Service) marks(ctx context.Context, sides [2]string) (map[string]string
 		if err != nil {
 			return nil, err
 		}
-		_, mark, err := v.fileOf(ctx, set)
+		a, err := v.filesOf(ctx, set)
 		if err != nil {
 			return nil, err
 		}
-		_, modified, _ := strings.Cut(mark, " ")
-		if at, err := time.Parse(time.RFC3339Nano, modified); err == nil && !at.After(snap.Created) {
-			marks[set] = mark
+		if a.mark != "" && !a.modified.After(snap.Created) {
+			marks[set] = a.mark
 		}
 	}
 	return marks, nil
@@ -286,9 +316,9 @@ func (v *Service) cameFor(ctx context.Context, one store.Schedule, still map[str
 	}
 	came := false
 	for _, set := range sides {
-		path, mark, err := v.fileOf(ctx, set)
-		newer := mark != "" && mark != one.Marks[set]
-		if err != nil || newer && !still[path] {
+		a, err := v.filesOf(ctx, set)
+		newer := a.mark != "" && a.mark != one.Marks[set]
+		if err != nil || newer && slices.ContainsFunc(a.paths, func(path string) bool { return !still[path] }) {
 			return false, err
 		}
 		came = came || newer
@@ -370,29 +400,29 @@ func (v *Service) fire(ctx context.Context, one store.Schedule) string {
 // sameRows reports whether a snapshot of a database's rows has the content of an earlier one: it is read anew at each firing, and not newer for that.
 func (v *Service) sameRows(ctx context.Context, snap store.Snapshot, before uint) bool {
 	r, ok := recipeOf(snap)
-	if !ok || r.Source.Connection == "" {
+	if !ok || !slices.ContainsFunc(placesOf(r.Source), func(p view.Place) bool { return p.Connection != "" }) {
 		return false
 	}
 	was, err := v.store.Snapshot(ctx, before)
 	return err == nil && was.Hash == snap.Hash
 }
 
-// reloadNewer loads a set again that comes from the folder or a database: a file only where it is newer than the set.
+// reloadNewer loads a set again that comes from the folder or a database, or a stack that does: files only where one is newer than the set.
 func (v *Service) reloadNewer(ctx context.Context, one store.Schedule, set string) error {
-	mark := ""
 	_, snap, err := v.store.Set(ctx, set)
 	if err != nil {
 		return err
 	}
 	r, ok := recipeOf(snap)
-	switch {
-	case !ok || len(r.Source.Stack) > 0:
+	if !ok || sent(r.Source) {
 		return nil
-	case r.Source.Path != "":
-		if _, mark, err = v.fileOf(ctx, set); err != nil || mark == one.Marks[set] {
-			return err
-		}
-	case r.Source.Connection == "":
+	}
+	a, err := v.filesOf(ctx, set)
+	if err != nil {
+		return err
+	}
+	fromDatabase := slices.ContainsFunc(placesOf(r.Source), func(p view.Place) bool { return p.Connection != "" })
+	if !fromDatabase && a.mark == one.Marks[set] {
 		return nil
 	}
 	job, err := v.Reload(ctx, set, view.SourceRef{})
@@ -403,8 +433,8 @@ func (v *Service) reloadNewer(ctx context.Context, one store.Schedule, set strin
 	if err == nil && end.Problem != nil {
 		err = end.Problem
 	}
-	if err == nil && mark != "" {
-		one.Marks[set] = mark // the file as it was before it was read; what is written to it since counts as coming anew
+	if err == nil && a.mark != "" {
+		one.Marks[set] = a.mark // the files as they were before it was read; what is written to them since counts as coming anew
 	}
 	return err
 }

@@ -254,3 +254,40 @@ func TestWatch(t *testing.T) {
 		t.Errorf("%d runs after both came", p.runs())
 	}
 }
+
+// TestWatchStack lets a sieve run when one of the files has come that a stack is made of, and all of them stand still.
+func TestWatchStack(t *testing.T) {
+	p := newPort(t)
+	ctx := t.Context()
+	p.write("north", "call,amount\nMW-1,1\n")
+	p.write("salt", "call,amount\nMW-2,2\n")
+	part := func(quay string) view.Stacked { return view.Stacked{Place: view.Place{Path: quay + ".csv"}, Label: quay} }
+	job, err := p.Load(ctx, "quays", view.Recipe{Source: view.SourceRef{Stack: []view.Stacked{part("north"), part("salt")}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if end, err := p.await(ctx, job); err != nil || end.Problem != nil {
+		t.Fatal(end.Problem, err)
+	}
+	key := []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}}}
+	if _, err := p.CreateSieve(ctx, sieve.Definition{Name: "stacked", Left: "quays", Right: "bills", Key: key}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.SetSchedule(ctx, "stacked", 0, view.NewSchedule{Watch: true, Active: true}); err != nil {
+		t.Fatal(err)
+	}
+	now := time.Now()
+	for n := range stillFor + 2 {
+		if p.at(now.Add(time.Duration(n) * time.Hour)); p.runs() != 0 {
+			t.Fatalf("it runs at look %d, when nothing has come", n)
+		}
+	}
+	p.write("salt", "call,amount\nMW-2,2\nMW-3,3\n")
+	for n := range stillFor + 2 {
+		p.at(now.Add(time.Duration(20+n) * time.Hour))
+	}
+	runs, err := p.Runs(ctx, "", 10)
+	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].Sieve != "stacked" || runs.Runs[0].Summary.Records[0] != 3 {
+		t.Errorf("after a part of the stack has come: %+v, %v", runs.Runs, err)
+	}
+}
