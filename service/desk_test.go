@@ -95,6 +95,21 @@ func TestDeskAgainstStore(t *testing.T) {
 	}
 	maybe := func(list ...string) string { return []string{"", list[r.IntN(len(list))]}[min(r.IntN(4), 1)^1] }
 	people := []string{"ines", "tam"}
+	// While there is no desk, what the run has counted is not counted again.
+	for _, trays := range []string{"", "missing", "unkeyed,reject", "surplus", "differing,orphaned"} {
+		q := Query{Tray: trays, Limit: 5}
+		chosen, err := q.chosen(ctx, report)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, counted, _, err := p.store.Entries(ctx, chosen)
+		if total := report.counted(&chosen); err != nil || total == nil || *total != counted {
+			t.Errorf("trays %q: the run has counted %v, the data file has %d; %v", trays, total, counted, err)
+		}
+	}
+	if q := (store.EntryQuery{Run: run, Search: "wren"}); report.counted(&q) != nil {
+		t.Error("what a search finds was not counted by the run")
+	}
 	found := int64(0)
 	for n := range 400 {
 		if n%4 == 0 { // somebody works on some of them

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -160,6 +161,7 @@ func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery, new
 		return nil, 0, "", err
 	}
 	if d == nil {
+		q.Total = r.counted(&q)
 		return v.store.Entries(ctx, q)
 	}
 	after, err := cursor(q.After)
@@ -172,6 +174,26 @@ func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery, new
 	}
 	page, err = v.store.ShownEntries(ctx, r.row.ID, seqs)
 	return page, total, next, err
+}
+
+// counted is how many entries a query chooses that chooses by tray alone, as the run has counted them; nil for others.
+func (r *report) counted(q *store.EntryQuery) *int64 {
+	bare := store.EntryQuery{Run: q.Run, Trays: q.Trays, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: q.Limit}
+	if !reflect.DeepEqual(*q, bare) {
+		return nil
+	}
+	total := int64(0)
+	for _, name := range q.Trays {
+		t, err := tray.ParseException(name)
+		if err != nil {
+			return nil
+		}
+		total += r.head.Summary.Tray(t).Entries
+	}
+	if len(q.Trays) == 0 {
+		total = r.head.Summary.Exceptions
+	}
+	return &total
 }
 
 // unexceptional reads matched or excluded records from the sealed index. The cursor is the place where the page begins:

@@ -261,7 +261,9 @@ func TestWatchStack(t *testing.T) {
 	ctx := t.Context()
 	p.write("north", "call,amount\nMW-1,1\n")
 	p.write("salt", "call,amount\nMW-2,2\n")
-	part := func(quay string) view.Stacked { return view.Stacked{Place: view.Place{Path: quay + ".csv"}, Label: quay} }
+	part := func(quay string) view.Stacked {
+		return view.Stacked{Place: view.Place{Path: quay + ".csv"}, Label: quay}
+	}
 	job, err := p.Load(ctx, "quays", view.Recipe{Source: view.SourceRef{Stack: []view.Stacked{part("north"), part("salt")}}})
 	if err != nil {
 		t.Fatal(err)
