@@ -260,8 +260,8 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 			}
 		}
 	}
-	if said := s.SaysMixed(); said != "" {
-		fmt.Fprintf(p.out, "\n%s\n", said)
+	if s.Mixed != "" {
+		fmt.Fprintf(p.out, "\n%s\n", s.Mixed)
 	}
 	fmt.Fprintln(p.out)
 	comparisons()

@@ -55,13 +55,13 @@ func (f *following) carry(ctx context.Context, v *Service, w *store.RunWriter, p
 		if err != nil {
 			return err
 		}
-		var batches []*record.Batch
+		carried := &record.Batches{Names: p.Plan.Columns[s]}
 		var runs []int64
 		build := record.NewBuilder(len(p.Plan.Columns[s]))
 		add := func(b *record.Batch) {
 			if b != nil {
 				b.Carried, runs = runs, nil
-				batches = append(batches, b)
+				carried.List = append(carried.List, b)
 			}
 		}
 		for i, c := range f.carriable {
@@ -82,10 +82,10 @@ func (f *following) carry(ctx context.Context, v *Service, w *store.RunWriter, p
 			}
 		}
 		add(build.Flush())
-		if err := w.AddCarried(ctx, s, batches); err != nil {
+		if err := w.AddCarried(ctx, s, carried); err != nil {
 			return err
 		}
-		p.carried[s] = batches
+		p.carried[s] = carried
 	}
 	// What is carried was not gone in between.
 	for b := range f.carried {
@@ -110,9 +110,9 @@ func (f *following) became(b int, now *again.Mark) again.Change {
 }
 
 // withCarried is a side's table with what a run carries in behind the snapshot's records.
-func withCarried(t record.Table, carried []*record.Batch) record.Table {
-	if len(carried) == 0 {
+func withCarried(t record.Table, carried *record.Batches) record.Table {
+	if carried == nil || carried.Records() == 0 {
 		return t
 	}
-	return record.Append(t, &record.Batches{Names: t.Columns(), List: carried})
+	return record.Append(t, carried)
 }

@@ -9,7 +9,6 @@ import (
 
 	"twinsieve/core/again"
 	"twinsieve/core/sieve"
-	"twinsieve/service/view"
 	"twinsieve/store"
 )
 
@@ -30,14 +29,7 @@ func TestDeskAgainstStore(t *testing.T) {
 				call := []string{"", fmt.Sprintf("MW-%03d", r.IntN(200))}[min(r.IntN(12), 1)]
 				fmt.Fprintf(&text, "%s,%s,%s\n", call, []string{"", "?", fmt.Sprint(r.IntN(4)), fmt.Sprintf("%d.%02d", r.IntN(5000), r.IntN(100))}[r.IntN(4)], vessels[r.IntN(5)])
 			}
-			p.write(set, text.String())
-			job, err := p.Load(ctx, set, view.Recipe{Source: view.SourceRef{Place: view.Place{Path: set + ".csv"}}})
-			if err != nil {
-				t.Fatal(err)
-			}
-			if end, err := p.await(ctx, job); err != nil || end.Problem != nil {
-				t.Fatal(end.Problem, err)
-			}
+			p.comes(set, text.String())
 		}
 	}
 	load()
@@ -49,15 +41,7 @@ func TestDeskAgainstStore(t *testing.T) {
 		if n > 0 {
 			load()
 		}
-		job, err := p.Run(ctx, "many")
-		if err != nil {
-			t.Fatal(err)
-		}
-		end, err := p.await(ctx, job)
-		if err != nil || end.Problem != nil {
-			t.Fatal(end.Problem, err)
-		}
-		run = end.Result.Run
+		run = p.ran("many").ID
 		for seq, status := range statuses { // the next run opens some of these again, and settles what it clears
 			_, err := p.store.Work(store.As(ctx, store.Actor{ID: 1, Name: "tam"}), store.WorkOn{Chosen: store.EntryQuery{Run: run, Seqs: []int64{int64(seq*7 + 1), int64(seq*7 + 2), int64(seq*7 + 3)}, Changes: everyChange}, Over: "overwrite", Says: "worked"},
 				store.WorkChange{Status: &status})

@@ -90,8 +90,8 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 	}
 	fact("records", "%s left and %s right; %s", summary.Number(s.Records[0]), summary.Number(s.Records[1]), accounted)
 	d.Trays = trayLines(s)
-	if said := s.SaysMixed(); said != "" {
-		d.Notes = append(d.Notes, said)
+	if s.Mixed != "" {
+		d.Notes = append(d.Notes, s.Mixed)
 	}
 	fills := map[tray.Tray]string{tray.Excluded: "line", tray.Unkeyed: "grey", tray.Matched: "matched", tray.Differing: "differing", tray.Missing: "left", tray.Orphaned: "right"}
 	for _, b := range s.Balance {

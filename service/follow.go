@@ -31,8 +31,7 @@ type following struct {
 
 	seen int64           // entry of the history up to which those of before are known
 	desk []store.DeskRow // of the entries that were written; nil where they do not fit
-	same store.Same
-	room int64 // how many more would
+	room int64           // how many more would
 }
 
 // follow begins to follow a sieve's exceptions of before into a run, and carries records of theirs in where the sieve says so.
@@ -184,7 +183,7 @@ func (f *following) write(ctx context.Context, w *store.RunWriter, list []store.
 		return nil
 	}
 	for i := range list {
-		f.desk = append(f.desk, list[i].Entry.DeskRow(&f.same))
+		f.desk = append(f.desk, list[i].Entry.DeskRow())
 	}
 	return nil
 }

@@ -55,7 +55,7 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 		}
 		r.tables[s], r.snapshots[s] = v.store.Table(snap), snap
 	}
-	loaded, err := v.loaded(ctx, r.row)
+	loaded, err := v.loaded(ctx, r.row, r.plan.Columns)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 }
 
 // loaded is the sealed index of a run, and the records that it carries in; the last few runs' are kept at hand.
-func (v *Service) loaded(ctx context.Context, run store.Run) (l loadedIndex, err error) {
+func (v *Service) loaded(ctx context.Context, run store.Run, columns [2][]string) (l loadedIndex, err error) {
 	v.mu.Lock()
 	at := slices.IndexFunc(v.indexes, func(l loadedIndex) bool { return l.run == run.ID })
 	if at >= 0 {
@@ -82,7 +82,7 @@ func (v *Service) loaded(ctx context.Context, run store.Run) (l loadedIndex, err
 		return l, err
 	}
 	for _, s := range tray.Sides {
-		if l.carried[s], err = v.store.Carried(ctx, run.ID, s); err != nil {
+		if l.carried[s], err = v.store.Carried(ctx, run.ID, s, columns[s]); err != nil {
 			return l, err
 		}
 	}

@@ -64,7 +64,7 @@ const indexesKept = 4
 type loadedIndex struct {
 	run     uint
 	index   *match.Index
-	carried [2][]*record.Batch
+	carried [2]*record.Batches
 }
 
 // New returns the use cases over an open store.

@@ -132,7 +132,7 @@ type planned struct {
 	*sieve.Plan
 	snapshots [2]store.Snapshot
 	sets      [2]string
-	carried   [2][]*record.Batch // of a run: records that it carries in
+	carried   [2]*record.Batches // of a run: records that it carries in; nil: none
 }
 
 // plan holds a definition against the newest snapshots of its record sets. Where a sieve of its name is saved, it has that one's
@@ -179,8 +179,11 @@ func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error
 
 func (p *planned) sides() (sides [2]view.Side) {
 	for s, snap := range p.snapshots {
-		sides[s] = view.Side{Set: p.sets[s], Snapshot: snap.Number, Hash: snap.Hash, Source: snap.Source, Records: snap.Records, Carried: (&record.Batches{List: p.carried[s]}).Records(), Rejects: snap.Rejects, Columns: snap.Columns,
+		sides[s] = view.Side{Set: p.sets[s], Snapshot: snap.Number, Hash: snap.Hash, Source: snap.Source, Records: snap.Records, Rejects: snap.Rejects, Columns: snap.Columns,
 			Held: findingsOf(snap).Held}
+		if p.carried[s] != nil {
+			sides[s].Carried = p.carried[s].Records()
+		}
 	}
 	return sides
 }

@@ -24,9 +24,9 @@ type CarriedChunk struct {
 // runsColumn is the column number under which the runs are kept that a batch's records are carried from.
 const runsColumn = -2
 
-// AddCarried writes batches of records that the run carries in on side s, each in one transaction.
-func (w *RunWriter) AddCarried(ctx context.Context, s tray.Side, batches []*record.Batch) error {
-	for n, b := range batches {
+// AddCarried writes the records that the run carries in on side s, each batch in one transaction.
+func (w *RunWriter) AddCarried(ctx context.Context, s tray.Side, carried *record.Batches) error {
+	for n, b := range carried.List {
 		chunk := func(column int, blob []byte) CarriedChunk { return CarriedChunk{w.run.ID, int(s), n, column, blob} }
 		lines, err := record.EncodeLines(b.Lines)
 		if err != nil {
@@ -51,24 +51,22 @@ func (w *RunWriter) AddCarried(ctx context.Context, s tray.Side, batches []*reco
 	return nil
 }
 
-// Carried reads the batches of records that a run carries in on side s.
-func (s *Store) Carried(ctx context.Context, run uint, side tray.Side) (batches []*record.Batch, err error) {
+// Carried reads the records that a run carries in on side s, under the columns with the given names.
+func (s *Store) Carried(ctx context.Context, run uint, side tray.Side, columns []string) (*record.Batches, error) {
 	var chunks []CarriedChunk
-	if err = s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run, side).Order(`batch, "column"`).Find(&chunks).Error; err != nil {
+	if err := s.reads.WithContext(ctx).Where("run_id = ? AND side = ?", run, side).Order(`batch, "column"`).Find(&chunks).Error; err != nil {
 		return nil, err
 	}
-	first := int64(0)
+	carried := &record.Batches{Names: columns}
 	for _, c := range chunks {
 		if c.Column == runsColumn { // the least, so that it begins a batch
-			if n := len(batches); n > 0 {
-				first += int64(batches[n-1].Records())
-			}
-			batches = append(batches, &record.Batch{First: first})
+			carried.List = append(carried.List, &record.Batch{First: carried.Records()})
 		}
-		if len(batches) == 0 {
+		if len(carried.List) == 0 {
 			return nil, fmt.Errorf("the records that run %d carries in begin without their runs", run)
 		}
-		b := batches[len(batches)-1]
+		b := carried.List[len(carried.List)-1]
+		var err error
 		switch c.Column {
 		case runsColumn:
 			b.Carried, err = record.DecodeLines(c.Blob)
@@ -83,5 +81,5 @@ func (s *Store) Carried(ctx context.Context, run uint, side tray.Side) (batches 
 			return nil, err
 		}
 	}
-	return batches, nil
+	return carried, nil
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"strings"
+	"unique"
 )
 
 // DeskRow is what an entry of a report can be chosen and sorted by.
@@ -25,26 +26,14 @@ type DeskRow struct {
 const writtenTime = "2006-01-02 15:04:05.999999999-07:00"
 
 // DeskRow is what an entry that was just written can be chosen and sorted by. Texts that stand in many rows are one in memory.
-func (e *Entry) DeskRow(same *Same) DeskRow {
-	return DeskRow{Seq: e.Seq, Tray: same.of(e.Tray), Change: same.of(e.Change), Status: same.of(e.Status), Owner: same.of(e.Owner), Reason: same.of(e.Reason),
-		Opened: same.of(e.Opened.UTC().Format(writtenTime)), Size: string(e.Size), Currency: same.of(e.Currency), Differs: e.Differs,
+func (e *Entry) DeskRow() DeskRow {
+	return DeskRow{Seq: e.Seq, Tray: once(e.Tray), Change: once(e.Change), Status: once(e.Status), Owner: once(e.Owner), Reason: once(e.Reason),
+		Opened: once(e.Opened.UTC().Format(writtenTime)), Size: string(e.Size), Currency: once(e.Currency), Differs: e.Differs,
 		KeyText: strings.Clone(e.KeyText), Search: strings.Clone(e.Search)} // of their own, so that they lie beside each other
 }
 
-// Same keeps the few texts that stand in many rows, each once in memory. The zero value is ready.
-type Same struct{ texts map[string]string }
-
-func (s *Same) of(text string) string {
-	if kept, ok := s.texts[text]; ok {
-		return kept
-	}
-	if s.texts == nil {
-		s.texts = map[string]string{}
-	}
-	text = strings.Clone(text)
-	s.texts[text] = text
-	return text
-}
+// once is a text that stands in many rows, which is one in memory.
+func once(text string) string { return unique.Make(text).Value() }
 
 // DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
 func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, error) {
@@ -59,8 +48,6 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	}
 	defer rows.Close()
 	list := make([]DeskRow, 0, n)
-	same := Same{}
-	one := same.of
 	for rows.Next() {
 		var r DeskRow
 		var size []byte
@@ -68,7 +55,7 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 			return nil, err
 		}
 		r.Size = string(size)
-		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened, r.Currency = one(r.Tray), one(r.Change), one(r.Status), one(r.Owner), one(r.Reason), one(r.Opened), one(r.Currency)
+		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened, r.Currency = once(r.Tray), once(r.Change), once(r.Status), once(r.Owner), once(r.Reason), once(r.Opened), once(r.Currency)
 		list = append(list, r)
 	}
 	return list, rows.Err()

@@ -3,8 +3,6 @@ package again
 import (
 	"context"
 
-	"github.com/apache/arrow-go/v18/arrow/array"
-
 	"twinsieve/core/match"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -29,36 +27,18 @@ func Fates(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]
 		if len(wanted) == 0 {
 			continue
 		}
-		columns := make([]*array.String, len(plan.Key))
-		texts := make([]string, len(plan.Key))
-		starts := tables[s].Starts()
-		for b, first := range starts {
-			if err := ctx.Err(); err != nil {
-				return nil, err
-			}
-			for p, k := range plan.Key {
-				var err error
-				if columns[p], err = record.ColumnOf(ctx, tables[s], b, k.Column[s]); err != nil {
-					return nil, err
-				}
-			}
-			for i := range columns[0].Len() {
-				if index.Sides[s].Trays[first+int64(i)] != tray.Matched {
-					continue
-				}
-				for p, col := range columns {
-					if texts[p] = ""; col.IsValid(i) {
-						texts[p] = col.Value(i)
-					}
-				}
-				key, ok := keys.Of(s, texts)
-				if !ok {
-					continue // paired by hand, without a key
-				}
+		trays := index.Sides[s].Trays
+		matched := func(row int64) bool { return trays[row] == tray.Matched }
+		err := eachKey(ctx, plan, keys, s, tables[s], matched, func(_ place, key []byte, keyed bool) error {
+			if keyed { // else it was paired by hand
 				for _, at := range wanted[string(key)] {
 					fates[at] = Cleared
 				}
 			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
 		}
 	}
 	return fates, nil

@@ -3,8 +3,6 @@ package again
 import (
 	"context"
 
-	"github.com/apache/arrow-go/v18/arrow/array"
-
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
@@ -30,46 +28,33 @@ func (m *Marker) Unseen(ctx context.Context, s tray.Side, t record.Table, marks 
 	if len(byKey)+len(byContent) == 0 {
 		return unseen, nil
 	}
-	texts := make([]string, len(m.plan.Key))
-	columns := make([]*array.String, len(m.plan.Key))
-	for b := range t.Starts() {
-		if err := ctx.Err(); err != nil {
-			return nil, err
+	var whole *record.Batch // the one that holds the last record without a key that might be one of those looked for
+	at := -1
+	err := eachKey(ctx, m.plan, m.keys, s, t, nil, func(p place, key []byte, keyed bool) (err error) {
+		if keyed {
+			for _, i := range byKey[string(key)] {
+				unseen[i] = false
+			}
+			return nil
 		}
-		for p, k := range m.plan.Key {
-			var err error
-			if columns[p], err = record.ColumnOf(ctx, t, b, k.Column[s]); err != nil {
-				return nil, err
-			}
+		if len(byContent) == 0 {
+			return nil
 		}
-		var whole *record.Batch // read where a record without a key is met that might be one of those looked for
-		for i := range columns[0].Len() {
-			for p, col := range columns {
-				if texts[p] = ""; col.IsValid(i) {
-					texts[p] = col.Value(i)
-				}
+		if p.batch != at {
+			if whole, err = t.Batch(ctx, p.batch); err != nil {
+				return err
 			}
-			if key, ok := m.keys.Of(s, texts); ok {
-				for _, at := range byKey[string(key)] {
-					unseen[at] = false
-				}
-				continue
-			}
-			if len(byContent) == 0 {
-				continue
-			}
-			if whole == nil {
-				var err error
-				if whole, err = t.Batch(ctx, b); err != nil {
-					return nil, err
-				}
-			}
-			content := m.content(s, whole.Cells(i))
-			if left := byContent[content]; len(left) > 0 {
-				unseen[left[0]] = false
-				byContent[content] = left[1:]
-			}
+			at = p.batch
 		}
+		content := m.content(s, whole.Cells(p.at))
+		if left := byContent[content]; len(left) > 0 {
+			unseen[left[0]] = false
+			byContent[content] = left[1:]
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	return unseen, nil
 }

@@ -64,20 +64,20 @@ func (p *purses) named(currency []byte) *purse {
 	return found
 }
 
-// at returns the purse of a record whose currency was read as v.
-func (p *purses) at(v reading.Value) *purse {
+// ofValue returns the purse of a record whose currency was read as v.
+func (p *purses) ofValue(v reading.Value) *purse {
 	if v.State != reading.Text {
 		return p.named(nil)
 	}
 	return p.named(v.Text)
 }
 
-// record returns the purse of a record with the given values.
-func (p *purses) record(values []reading.Value) *purse {
+// ofRecord returns the purse of a record with the given values.
+func (p *purses) ofRecord(values []reading.Value) *purse {
 	if p.column < 0 {
 		return p.last
 	}
-	return p.at(values[p.column])
+	return p.ofValue(values[p.column])
 }
 
 // sums are all that was summed, by amount and currency; amounts without a currency come last.
@@ -138,17 +138,16 @@ func (c *currencySet) add(p *purse) {
 	c.mixed = c.mixed || p != c.first
 }
 
-// mixed counts a pair or group that lies in a tray, where it has matched although its records are not all of one currency.
-func (t *tally) mixed(at tray.Tray, c currencySet) {
+// countMixed counts a pair or group that lies in a tray, where it has matched although its records are not all of one currency.
+func (t *tally) countMixed(at tray.Tray, c currencySet) {
 	if c.mixed && at == tray.Matched {
 		t.Mixed++
 	}
 }
 
-// pair counts a matched pair of records with the given values where they are of different currencies.
-func (t *tally) pair(left, right []reading.Value) {
-	var currencies currencySet
-	currencies.add(t.record(left))
-	currencies.add(t.record(right))
-	t.mixed(tray.Matched, currencies)
+// countPair counts a matched pair of records with the given values where they are of different currencies.
+func (t *tally) countPair(left, right []reading.Value) {
+	if t.column >= 0 && t.ofRecord(left) != t.ofRecord(right) {
+		t.Mixed++
+	}
 }

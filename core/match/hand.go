@@ -129,20 +129,20 @@ func (m *matcher) pairByHand(ctx context.Context, t *tally, h Hand) error {
 	for _, s := range tray.Sides {
 		side := &m.index.Sides[s]
 		for n, row := range h.Rows[s] {
-			currencies.add(t.record(values[s][n]))
+			currencies.add(t.ofRecord(values[s][n]))
 			t.moveSum(s, side.Trays[row], at, values[s][n])
 			side.Trays[row] = at
 		}
 		side.Partners[h.Rows[s][0]] = h.Rows[s.Other()][0]
 	}
-	t.mixed(at, currencies)
+	t.countMixed(at, currencies)
 	m.index.Hand = append(m.index.Hand, h)
 	return nil
 }
 
 // moveSum takes the amounts of a record from one tray of side s to another.
 func (t *tally) moveSum(s tray.Side, from, to tray.Tray, values []reading.Value) {
-	amounts := t.record(values).amounts
+	amounts := t.ofRecord(values).amounts
 	for a, v := range t.values {
 		if values[v].State == reading.Text {
 			sums := &amounts[a][s].Trays

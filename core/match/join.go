@@ -189,7 +189,7 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 		}
 	}
 	if at == tray.Matched {
-		j.tally.pair(j.values[0], j.values[1])
+		j.tally.countPair(j.values[0], j.values[1])
 	}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
@@ -221,12 +221,12 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 			e := j.sides[s].entries[i]
 			index.Trays[e.row()], index.Keys[e.row()] = at, number
 			e.values(j.values[s])
-			currencies.add(j.tally.record(j.values[s]))
+			currencies.add(j.tally.ofRecord(j.values[s]))
 			j.tally.sum(s, at, j.values[s])
 		}
 		index.Partners[leaders[s]] = leaders[s.Other()]
 	}
-	j.tally.mixed(at, currencies)
+	j.tally.countMixed(at, currencies)
 }
 
 func (j *joiner) settleLone(s tray.Side, at tray.Tray, g *keyGroup, number uint32) {

@@ -119,7 +119,7 @@ func (m *matcher) settleKey(left, right []pairing.Record, t *tally) {
 		at := tray.Differing
 		if p.Matched {
 			at = tray.Matched
-			t.pair(left[p.Left].Values, right[p.Right].Values)
+			t.countPair(left[p.Left].Values, right[p.Right].Values)
 		}
 		rows := [2]uint32{left[p.Left].Row, right[p.Right].Row}
 		for _, s := range tray.Sides {

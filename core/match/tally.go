@@ -35,7 +35,7 @@ func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
 	if len(t.values) == 0 {
 		return
 	}
-	amounts := t.record(values).amounts
+	amounts := t.ofRecord(values).amounts
 	for a, v := range t.values {
 		if values[v].State == reading.Text {
 			amounts[a][s].Trays[at].Add(values[v].Text)
@@ -49,7 +49,7 @@ func (t *tally) sumAll(a int, s tray.Side, first uint32, carried bool, column, c
 	in := t.last
 	for i := range column.Len() {
 		if currencies != nil {
-			in = t.at(currencies.At(i))
+			in = t.ofValue(currencies.At(i))
 		}
 		sums := &in.amounts[a][s]
 		switch v := column.At(i); v.State {

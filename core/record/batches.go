@@ -2,7 +2,7 @@ package record
 
 import "context"
 
-// Batches is a table of batches in memory, whose First are as they follow one another.
+// Batches is a table of batches in memory, whose First are as they follow one another. The zero value has no records.
 type Batches struct {
 	Names []string // of the columns
 	List  []*Batch

@@ -32,7 +32,7 @@ type Summary struct {
 	Unkeyed     [2][]PartCauses     `json:"unkeyed"`   // by key part
 	Values      [2][]PartCauses     `json:"values"`    // by compared field
 	Balance     []balance.Amount    `json:"balance"`
-	Mixed       int64               `json:"mixed,omitempty"` // matched pairs, or groups, whose records are not all of one currency
+	Mixed       string              `json:"mixed,omitempty"` // a warning of matched pairs, or groups, whose records are not all of one currency; empty: there are none
 	Spilled     int64               `json:"spilled"`         // bytes that went to temporary files
 }
 
@@ -78,7 +78,7 @@ func Of(plan *sieve.Plan, index *match.Index, rejects [2]int64) *Summary {
 		Relation:    comparison.RelationOf(t),
 		Keys:        Keys{t.Keys, t.Shared, t.Repeated, t.InOrder},
 		Balance:     b.Amounts,
-		Mixed:       t.Mixed,
+		Mixed:       mixed(t.Mixed),
 		Spilled:     index.Spilled,
 		Undecided:   t.Undecided,
 		Crosswalk:   Crosswalk{t.Crosswalk, len(index.Hand), t.Stale, t.StaleHand},
@@ -114,16 +114,16 @@ func (s *Summary) Tray(at tray.Tray) Tray {
 	return s.Trays[at]
 }
 
-// SaysMixed warns of matched pairs whose records are of two currencies, where the amounts of one are held against those of another; "" where there are
-// none.
-func (s *Summary) SaysMixed() string {
-	switch s.Mixed {
-	case 0:
+// mixed warns of matched pairs whose records are of two currencies, where the amounts of one are held against those of another.
+func mixed(n int64) string {
+	if n == 0 {
 		return ""
-	case 1:
-		return "1 pair or group has matched although its records are of more than one currency; compare the currency, too, or make it a part of the key."
 	}
-	return Number(s.Mixed) + " pairs or groups have matched although their records are of more than one currency; compare the currency, too, or make it a part of the key."
+	matched := "pairs or groups have matched although their"
+	if n == 1 {
+		matched = "pair or group has matched although its"
+	}
+	return Number(n) + " " + matched + " records are of more than one currency, as the sieve reads them: give the currency readings that make the same ones alike, and compare it, too, or make it a part of the key."
 }
 
 var numbers = message.NewPrinter(language.English)

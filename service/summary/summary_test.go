@@ -1,6 +1,7 @@
 package summary_test
 
 import (
+	"strings"
 	"testing"
 
 	"twinsieve/core/match"
@@ -49,6 +50,21 @@ func TestVerdict(t *testing.T) {
 		}
 		if !s.Accounted {
 			t.Errorf("%q: not accounted for", s.Verdict)
+		}
+		for _, more := range []struct {
+			rejects    [2]int64
+			exceptions int64
+			says       string
+		}{{[2]int64{1, 0}, 1, "1 reject."}, {[2]int64{2, 3}, 5, "5 rejects."}} {
+			got := summary.Of(plan, index, more.rejects)
+			if got.Exceptions != s.Exceptions+more.exceptions || !strings.HasSuffix(got.Verdict, more.says) || got.Tray(tray.Reject).Entries != more.exceptions || !got.Accounted {
+				t.Errorf("%v rejects: %d exceptions, %q", more.rejects, got.Exceptions, got.Verdict)
+			}
+		}
+		for n, says := range map[int64]string{0: "", 1: "1 pair or group has matched although its records", 1200: "1,200 pairs or groups have matched although their records"} {
+			if index.Totals.Mixed = n; !strings.HasPrefix(summary.Of(plan, index, [2]int64{}).Mixed, says) || says == "" && summary.Of(plan, index, [2]int64{}).Mixed != "" {
+				t.Errorf("%d of two currencies: %q", n, summary.Of(plan, index, [2]int64{}).Mixed)
+			}
 		}
 		index.Totals.Records[0]++
 		if summary.Of(plan, index, [2]int64{}).Accounted {

@@ -3555,8 +3555,7 @@ export interface components {
             /** Format: int64 */
             exceptions: number;
             keys: components["schemas"]["SummaryKeys"];
-            /** Format: int64 */
-            mixed?: number;
+            mixed?: string;
             records: number[];
             rejects: number[];
             relation: string;

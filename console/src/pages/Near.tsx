@@ -1,4 +1,4 @@
-import { Button, Input, Table } from 'antd';
+import { Button, Table } from 'antd';
 import { useEffect, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { answer, api, ProblemError, type Run, type Suggested } from '../api/client';
@@ -7,6 +7,7 @@ import { useMay } from '../api/people';
 import { useRun } from '../api/queries';
 import { useAsk } from '../api/useAsk';
 import { Fault } from '../parts/Fault';
+import { ReasonField } from '../parts/ReasonField';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { Key } from '../parts/Key';
@@ -80,13 +81,7 @@ function NearOf({ run }: { run: Run }) {
       )}
       {may && (
         <div className="acts" style={{ margin: '6px 0' }}>
-          <Input
-            aria-label="reason"
-            placeholder="reason, for who looks at it later"
-            style={{ width: 300 }}
-            value={reason}
-            onChange={(event) => setReason(event.target.value)}
-          />
+          <ReasonField label="reason" value={reason} change={setReason} />
           <Button type="primary" disabled={picked.length - keyless === 0} onClick={() => void settle(true)}>
             Accept {picked.length - keyless > 0 && count(picked.length - keyless)} as the same
           </Button>

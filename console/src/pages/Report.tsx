@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { answer, api, type Entry, type Run } from '../api/client';
 import { useRun } from '../api/queries';
 import { Balances } from '../parts/Balances';
+import { Carried } from '../parts/Carried';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { More } from '../parts/More';
@@ -81,12 +82,7 @@ function ReportOf({ run }: { run: Run }) {
               {right.set} snapshot {right.snapshot}
             </span>{' '}
             · {s.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
-            {(left.carried ?? 0) + (right.carried ?? 0) > 0 && (
-              <>
-                {' · '}carried from earlier runs: <span className="l">{count(left.carried ?? 0)} left</span>,{' '}
-                <span className="r">{count(right.carried ?? 0)} right</span>
-              </>
-            )}
+            <Carried run={run} />
             {s.crosswalk && s.crosswalk.version > 0 && (
               <>
                 {' '}
@@ -253,7 +249,7 @@ function Entries(p: {
           <HandOver report what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={addressOf(query)} />
         </div>
       </div>
-      {exceptional(tray) && <Filters run={run} params={params} go={p.go} />}
+      {exceptional(tray) && <Filters run={run} tray={tray} params={params} go={p.go} />}
       {exceptional(tray) && may && !p.signed && (
         <WorkBar
           run={run}

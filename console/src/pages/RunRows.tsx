@@ -1,6 +1,7 @@
 import { Link, useLocation, useParams, useSearchParams } from 'react-router';
 import type { Alignment, Look, Run } from '../api/client';
 import { useRun } from '../api/queries';
+import { Carried } from '../parts/Carried';
 import { Fault } from '../parts/Fault';
 import { AlignChoice } from '../rows/AlignChoice';
 import { Apart } from '../rows/Apart';
@@ -47,6 +48,7 @@ function RowsOf({ run }: { run: Run }) {
           <p className="say">
             <Link to={`/reports/${run.id}`}>run {run.number}</Link> · <span className="l">{sets[0]}</span> and{' '}
             <span className="r">{sets[1]}</span>
+            <Carried run={run} />
           </p>
         </div>
       </div>

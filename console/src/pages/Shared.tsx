@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { answer, api, type Shared as SharedView } from '../api/client';
 import { Balances } from '../parts/Balances';
+import { Carried } from '../parts/Carried';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { More } from '../parts/More';
@@ -77,6 +78,7 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
             {run.sieve} · run {run.number} · {when(run.finished)} · <span className="l">{left.set}</span> against{' '}
             <span className="r">{right.set}</span> ·{' '}
             {run.summary.accounted ? 'every record accounted for ✓' : 'THE BALANCE DOES NOT CLOSE'}
+            <Carried run={run} />
           </p>
           <details className="say">
             <summary>What pairs with what</summary>

@@ -63,14 +63,19 @@ export function TrendPage() {
               <tbody>
                 {[...runs].reverse().map((r) => (
                   <tr key={r.run}>
-                    <td>
+                    <td className="one-line">
                       <Link to={`/reports/${r.run}`}>run {r.number}</Link>
                     </td>
-                    <td>{when(r.at)}</td>
+                    <td className="one-line">{when(r.at)}</td>
                     <td className="n">{count(Object.values(r.trays).reduce((a, b) => a + b, 0))}</td>
                     <td className="n">{count(r.open)}</td>
                     <td className="n mono">
-                      {r.amounts.map((a) => `${amount(a.amount, 2)} ${a.currency ?? ''}`.trim()).join(', ') || '0.00'}
+                      {r.amounts.length === 0 && '0.00'}
+                      {r.amounts.map((a) => (
+                        <div key={a.currency}>
+                          {amount(a.amount, 2)} {a.currency}
+                        </div>
+                      ))}
                     </td>
                     <td className="n">{count(r.settled)}</td>
                     <td className="n">{r.settled > 0 ? r.days.toFixed(1) : '–'}</td>

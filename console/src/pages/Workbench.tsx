@@ -21,6 +21,7 @@ import { ChainPicture } from '../parts/ChainPicture';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
+import { Mixed } from '../parts/Balances';
 import { Trays } from '../parts/Trays';
 import { AlignChoice } from '../rows/AlignChoice';
 import { Apart } from '../rows/Apart';
@@ -286,6 +287,7 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
               {w}
             </p>
           ))}
+          <Mixed summary={counting.counts.summary} />
           <Trays summary={counting.counts.summary} />
           {remedied && !counting.busy && JSON.stringify(draft) === JSON.stringify(remedied.draft) && (
             <Beside before={remedied.before} after={counting.counts} what={remedied.what} />

@@ -26,16 +26,18 @@ export function Balances(p: {
           </div>
         );
       })}
-      {(p.summary.mixed ?? 0) > 0 && (
-        <p className="say warn">
-          {p.summary.mixed === 1
-            ? '1 pair or group has matched although its'
-            : `${p.summary.mixed} pairs or groups have matched although their`}{' '}
-          records are of more than one currency. Compare the currency, too, or make it a part of the key.
-        </p>
-      )}
+      <Mixed summary={p.summary} />
     </>
   );
+}
+
+/** A warning of pairs that have matched although they are of two currencies. */
+export function Mixed({ summary }: { summary: Summary }) {
+  return summary.mixed ? (
+    <p className="missed" role="alert">
+      {summary.mixed}
+    </p>
+  ) : null;
 }
 
 function Currencies(p: {

@@ -1,10 +1,11 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { Button, Input } from 'antd';
+import { Button } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { answer, api, type Run } from '../api/client';
 import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
+import { ReasonField } from '../parts/ReasonField';
 import { amount, change, count, places } from '../parts/format';
 
 export type Chosen = { left: number[]; right: number[] };
@@ -67,13 +68,7 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
         <div className="acts">
           {may && (
             <>
-              <Input
-                aria-label="reason of the pairing"
-                placeholder="reason, for who looks at it later"
-                style={{ width: 280 }}
-                value={reason}
-                onChange={(event) => setReason(event.target.value)}
-              />
+              <ReasonField label="reason of the pairing" value={reason} change={setReason} />
               <Button type="primary" disabled={!both || !tried.data} onClick={() => void pair()}>
                 Pair them by hand
               </Button>

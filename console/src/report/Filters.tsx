@@ -16,7 +16,8 @@ import { useDoing } from '../parts/useDoing';
 type Go = (part: Record<string, string>) => void;
 
 /** What a report's exceptions can be narrowed to, and in which order they stand. */
-export function Filters({ run, params, go }: { run: Run; params: URLSearchParams; go: Go }) {
+export function Filters(p: { run: Run; tray: string; params: URLSearchParams; go: Go }) {
+  const { run, params, go } = p;
   const people = usePeople();
   const reasons = useReasons();
   const value = (name: string) => params.get(name) || undefined;
@@ -43,7 +44,8 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
       />
     </Choice>
   );
-  const fields = run.definition.compare ?? [];
+  const records = p.tray !== 'reject'; // a line that is no record has neither fields nor amounts
+  const fields = records ? (run.definition.compare ?? []) : [];
   const currencies = [...new Set(run.summary.balance.flatMap((b) => (b.currency === undefined ? [] : [b.currency])))];
   const narrowed = choosing.some((name) => !['tray', 'sort', 'desc'].includes(name) && params.get(name));
   return (
@@ -79,25 +81,28 @@ export function Filters({ run, params, go }: { run: Run; params: URLSearchParams
           'any field',
           fields.map((f) => ({ value: f.left, label: f.left })),
         )}
-      <Choice label="amount">
-        <span className="acts" style={{ gap: 4 }}>
-          <WrittenField
-            label="amount at least"
-            placeholder="at least"
-            className="short"
-            value={params.get('atLeast') ?? ''}
-            tell={(to) => go({ atLeast: to })}
-          />
-          <WrittenField
-            label="amount at most"
-            placeholder="at most"
-            className="short"
-            value={params.get('atMost') ?? ''}
-            tell={(to) => go({ atMost: to })}
-          />
-        </span>
-      </Choice>
-      {currencies.length > 1 &&
+      {records && (
+        <Choice label="amount">
+          <span className="acts" style={{ gap: 4 }}>
+            <WrittenField
+              label="amount at least"
+              placeholder="at least"
+              className="short"
+              value={params.get('atLeast') ?? ''}
+              tell={(to) => go({ atLeast: to })}
+            />
+            <WrittenField
+              label="amount at most"
+              placeholder="at most"
+              className="short"
+              value={params.get('atMost') ?? ''}
+              tell={(to) => go({ atMost: to })}
+            />
+          </span>
+        </Choice>
+      )}
+      {records &&
+        currencies.length > 1 &&
         select(
           'in',
           'currency',

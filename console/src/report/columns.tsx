@@ -11,12 +11,13 @@ const pairs = ['matched', 'differing'];
 
 /** The columns of the entries: the key, each compared field of both sides with its difference, and why it is there. */
 export function columnsOf(run: Run, tray: string, open: (entry: Entry) => void): TableColumnType<Entry>[] {
-  const fields = run.definition.compare ?? [];
+  const rejects = tray === 'reject'; // lines, which have no cells
+  const fields = rejects ? [] : (run.definition.compare ?? []);
   const [left, right] = run.sides;
   const list: TableColumnType<Entry>[] = [
     { title: '', key: 'glyph', width: 28, render: (_, e) => <Glyph tray={e.tray} /> },
     {
-      title: 'key',
+      title: rejects ? 'line' : 'key',
       key: 'key',
       render: (_, e) => (
         <>

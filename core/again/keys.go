@@ -1,0 +1,53 @@
+package again
+
+import (
+	"context"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+)
+
+// place is where a record stands in a table: its number, its batch, and where in that.
+type place struct {
+	row   int64
+	batch int
+	at    int
+}
+
+// eachKey visits the records of a table of side s with their keys as an index of the plan knows them; keyed is false where a record has none. It
+// reads the columns of the key once. Records that are not wanted are passed over before their keys are read; a nil wanted wants all.
+func eachKey(ctx context.Context, plan *sieve.Plan, keys *match.Keys, s tray.Side, t record.Table, wanted func(row int64) bool, visit func(p place, key []byte, keyed bool) error) error {
+	columns := make([]*array.String, len(plan.Key))
+	texts := make([]string, len(plan.Key))
+	for b, first := range t.Starts() {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		for p, k := range plan.Key {
+			var err error
+			if columns[p], err = record.ColumnOf(ctx, t, b, k.Column[s]); err != nil {
+				return err
+			}
+		}
+		for i := range columns[0].Len() {
+			here := place{first + int64(i), b, i}
+			if wanted != nil && !wanted(here.row) {
+				continue
+			}
+			for p, col := range columns {
+				if texts[p] = ""; col.IsValid(i) {
+					texts[p] = col.Value(i)
+				}
+			}
+			key, keyed := keys.Of(s, texts)
+			if err := visit(here, key, keyed); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
