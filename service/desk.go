@@ -119,9 +119,10 @@ func (v *Service) lay(run uint) {
 
 // setOut makes a desk of rows that are current up to an entry of the history.
 func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
-	d := &desk{run: run, seen: seen, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{}}
+	places := make([]int, len(rows)) // the order of the report, which needs no sorting
+	d := &desk{run: run, seen: seen, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{"": places, "place": places}}
 	for i := range rows {
-		d.at[rows[i].Seq] = i
+		d.at[rows[i].Seq], places[i] = i, i
 	}
 	v.desks.mu.Lock()
 	defer v.desks.mu.Unlock()
