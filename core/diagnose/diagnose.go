@@ -150,12 +150,12 @@ func (d *diagnoser) collect(s tray.Side) error {
 	d.out.Looked[s] = int64(len(rows))
 	readers := d.readers(s, nil)
 	return record.Gather(d.ctx, d.tables[s], rows, func(n int, b *record.Batch, i int) {
-		d.lonely[s] = append(d.lonely[s], d.candidate(s, b, i, readers))
+		d.lonely[s] = append(d.lonely[s], d.candidate(s, rows[n], b, i, readers))
 	})
 }
 
-func (d *diagnoser) candidate(s tray.Side, b *record.Batch, i int, readers []*reading.Reader) *candidate {
-	c := &candidate{side: s, row: uint32(b.First) + uint32(i)}
+func (d *diagnoser) candidate(s tray.Side, row uint32, b *record.Batch, i int, readers []*reading.Reader) *candidate {
+	c := &candidate{side: s, row: row}
 	for _, k := range d.plan.Key {
 		col := b.Columns[k.Column[s]]
 		text := ""

@@ -51,7 +51,7 @@ func (d *diagnoser) fillPool(s tray.Side) error {
 						}
 					}
 					if key, ok := d.keyOf(cells, readers, nil, nil); ok && wanted[key] {
-						c := d.candidate(s, b, i, plain)
+						c := d.candidate(s, uint32(b.First)+uint32(i), b, i, plain)
 						c.excluded = t == tray.Excluded
 						found[n] = append(found[n], c)
 					}

@@ -32,7 +32,7 @@ const MaxRecords = 1<<32 - 2
 // Batch is a run of consecutive records, held by column. A batch is never changed once made.
 type Batch struct {
 	First   int64           // number of the first record
-	Columns []*array.String // one per column of the set, all of one length
+	Columns []*array.String // one per column of the set, all of one length; nil for those that were not asked for
 	Lines   []int64         // line of the source on which each record starts, counted from 1; nil when there are no lines
 	Carried []int64         // number of the run that each record is carried from; nil: they are the set's own
 }
@@ -45,17 +45,21 @@ type Origin struct {
 
 // Records is the number of records in the batch.
 func (b *Batch) Records() int {
-	if len(b.Columns) == 0 {
-		return len(b.Lines)
+	for _, c := range b.Columns {
+		if c != nil {
+			return c.Len()
+		}
 	}
-	return b.Columns[0].Len()
+	return len(b.Lines)
 }
 
 // Bytes is about how much memory the batch holds.
 func (b *Batch) Bytes() int64 {
 	n := int64(8 * len(b.Lines))
 	for _, c := range b.Columns {
-		n += int64(len(c.ValueBytes())) + 4*int64(c.Len()+1)
+		if c != nil {
+			n += int64(len(c.ValueBytes())) + 4*int64(c.Len()+1)
+		}
 	}
 	return n
 }
@@ -125,7 +129,7 @@ type Table interface {
 }
 
 // Gather visits the records with the given numbers, which must be in ascending order and may repeat. Each batch that
-// holds one is read once. The visit's batch is valid after the visit, too.
+// holds one is read once. The visit's batch is valid after the visit, too, and need not have other records than those visited.
 func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, i int)) error {
 	starts := t.Starts()
 	near := -1 // the last batch that has been brought near
@@ -142,15 +146,40 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 				return err
 			}
 		}
+		end := t.Records()
+		if at+1 < len(starts) {
+			end = starts[at+1]
+		}
+		if t, ok := t.(picker); ok {
+			var places []int
+			for k := n; k < len(rows) && int64(rows[k]) < end; k++ {
+				places = append(places, int(int64(rows[k])-starts[at]))
+			}
+			b, err := t.Pick(ctx, at, places)
+			if err != nil {
+				return err
+			}
+			for i := range places {
+				visit(n, b, i)
+				n++
+			}
+			continue
+		}
 		b, err := t.Batch(ctx, at)
 		if err != nil {
 			return err
 		}
-		for end := b.First + int64(b.Records()); n < len(rows) && int64(rows[n]) < end; n++ {
+		for ; n < len(rows) && int64(rows[n]) < end; n++ {
 			visit(n, b, int(int64(rows[n])-b.First))
 		}
 	}
 	return nil
+}
+
+// picker is a table that reads some records of a batch more easily than all. They are given by their places in the batch, in
+// ascending order, which may repeat; the batch that is returned has these alone, one after the other.
+type picker interface {
+	Pick(ctx context.Context, batch int, places []int) (*Batch, error)
 }
 
 // prefetcher is a table that can bring several batches near at once, so that reading them one after another does not wait
@@ -231,6 +260,19 @@ type columnTable interface {
 	Column(ctx context.Context, i, c int) (*array.String, error)
 }
 
+// someTable is a table that can give some columns of a batch at once, without the others.
+type someTable interface {
+	Some(ctx context.Context, i int, columns []int) (*Batch, error)
+}
+
+// SomeOf returns a table's batch i with at least the given columns; it may have no others. Tables that can, read no others.
+func SomeOf(ctx context.Context, t Table, i int, columns []int) (*Batch, error) {
+	if t, ok := t.(someTable); ok {
+		return t.Some(ctx, i, columns)
+	}
+	return t.Batch(ctx, i)
+}
+
 // ColumnOf returns column c of a table's batch i. Tables that can, read no other column for it.
 func ColumnOf(ctx context.Context, t Table, i, c int) (*array.String, error) {
 	if t, ok := t.(columnTable); ok {
@@ -241,4 +283,21 @@ func ColumnOf(ctx context.Context, t Table, i, c int) (*array.String, error) {
 		return nil, err
 	}
 	return b.Columns[c], nil
+}
+
+// Pick returns some records of a batch, by their places in it.
+func Pick(b *Batch, places []int) *Batch {
+	to := NewBuilder(len(b.Columns))
+	to.From(b.First, len(places)+1)
+	for _, i := range places {
+		for c, col := range b.Columns {
+			if text := []byte(col.Value(i)); col.IsNull(i) {
+				to.Marker(c, text)
+			} else {
+				to.Cell(c, text)
+			}
+		}
+		to.Close(b.Line(i))
+	}
+	return to.Flush()
 }

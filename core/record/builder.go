@@ -1,9 +1,10 @@
 package record
 
 import (
-	"bytes"
 	"encoding/binary"
 	"io"
+	"math"
+	"slices"
 
 	"github.com/apache/arrow-go/v18/arrow/bitutil"
 )
@@ -11,8 +12,11 @@ import (
 // Builder collects records into batches. Cells go straight into the buffers that the batch's Arrow arrays will use.
 type Builder struct {
 	columns []columnBuilder
+	skipped []bool // by column; nil: none
 	lines   []int64
 	next    int64 // number of the first record of the batch being built
+	most    int   // records of a batch
+	bytes   int   // of one column, with which a batch is full
 	full    bool
 }
 
@@ -24,9 +28,14 @@ type columnBuilder struct {
 
 // NewBuilder returns a builder for records of the given number of columns.
 func NewBuilder(columns int) *Builder {
-	b := &Builder{columns: make([]columnBuilder, columns)}
+	b := &Builder{columns: make([]columnBuilder, columns), most: BatchRecords, bytes: BatchBytes}
 	b.reset()
 	return b
+}
+
+// From lets the builder make one batch again: that of so many records, however long, whose first has the given number.
+func (b *Builder) From(first int64, records int) {
+	b.next, b.most, b.bytes = first, records, math.MaxInt32
 }
 
 // reset gives every column fresh buffers, for the last batch keeps the old ones; they are sized by what it needed.
@@ -41,69 +50,103 @@ func (b *Builder) reset() {
 	b.full = false
 }
 
+// Only lets the builder keep these columns alone. Batches then have no array for the others.
+func (b *Builder) Only(columns []int) {
+	b.skipped = make([]bool, len(b.columns))
+	for c := range b.skipped {
+		b.skipped[c] = !slices.Contains(columns, c)
+	}
+}
+
+func (b *Builder) skips(c int) bool { return b.skipped != nil && b.skipped[c] }
+
 // Cell appends a cell to column c of the record being built. Every column gets exactly one before [Builder.Close].
 func (b *Builder) Cell(c int, text []byte) {
+	if b.skips(c) {
+		return
+	}
 	col := &b.columns[c]
 	col.text = append(col.text, text...)
 	col.offsets = append(col.offsets, int32(len(col.text)))
 	if col.valid != nil {
 		col.setValid(true)
 	}
-	if len(col.text) >= BatchBytes {
+	if len(col.text) >= b.bytes {
 		b.full = true
 	}
 }
 
-// Line appends a whole record: the cells of text, which the delimiter divides. It reports false, and appends nothing,
-// when text has not as many cells as there are columns.
-//
-// Most cells are short, and calling a copy for each costs more than copying: a cell of up to 16 bytes is copied as two
-// words, together with bytes behind it that the next cell overwrites.
-func (b *Builder) Line(text []byte, delimiter byte) bool {
-	last := len(b.columns) - 1
-	start := 0
+// Plain appends records whose cells stand one byte apart in text: ends says, record by record, where each cell ends. A carriage
+// return at the end of a record's last cell is not part of it. line is that of the first record; the others follow it, one a line.
+// The batch must have room for them: see [Builder.Room].
+func (b *Builder) Plain(text []byte, ends []uint32, line int64) {
+	columns := len(b.columns)
 	for c := range b.columns {
-		end := len(text)
-		if c < last {
-			n := bytes.IndexByte(text[start:], delimiter)
-			if n < 0 {
-				b.undo(c)
-				return false
-			}
-			end = start + n
-		} else if bytes.IndexByte(text[start:], delimiter) >= 0 {
-			b.undo(c)
-			return false
+		if b.skips(c) {
+			continue
 		}
-		col := &b.columns[c]
-		at := len(col.text)
-		if end-start <= 16 && cap(col.text)-at >= 16 && cap(text)-start >= 16 {
-			from, to := text[start:start+16], col.text[at:at+16]
-			binary.LittleEndian.PutUint64(to, binary.LittleEndian.Uint64(from))
-			binary.LittleEndian.PutUint64(to[8:], binary.LittleEndian.Uint64(from[8:]))
-			col.text = col.text[:at+end-start]
-		} else {
-			col.text = append(col.text, text[start:end]...)
-		}
-		col.offsets = append(col.offsets, int32(len(col.text)))
-		if col.valid != nil {
-			col.setValid(true)
-		}
-		if len(col.text) >= BatchBytes {
+		b.columns[c].plain(text, ends, c, columns)
+		if len(b.columns[c].text) >= b.bytes {
 			b.full = true
 		}
-		start = end + 1
 	}
-	return true
+	for i := range len(ends) / columns {
+		b.lines = append(b.lines, line+int64(i))
+	}
 }
 
-// undo takes the cells of the record being built back out of the first columns.
-func (b *Builder) undo(columns int) {
-	for c := range columns {
-		col := &b.columns[c]
-		col.offsets = col.offsets[:len(col.offsets)-1]
-		col.text = col.text[:col.offsets[len(col.offsets)-1]]
+// plain appends the cells of one column. Most are short, and calling a copy for each costs more than copying: a cell of up to 32
+// bytes is copied as two or four words, together with bytes behind it that the next cell overwrites.
+func (c *columnBuilder) plain(text []byte, ends []uint32, column, columns int) {
+	first, records := len(c.offsets), len(ends)/columns
+	c.offsets = slices.Grow(c.offsets, records)[:first+records]
+	offsets := c.offsets[first:]
+	to, at := c.text[:cap(c.text)], len(c.text)
+	start := 0
+	for i, n := 0, column; n < len(ends) && i < len(offsets); i, n = i+1, n+columns {
+		if n > 0 {
+			start = int(ends[n-1]) + 1
+		}
+		end := int(ends[n])
+		if column == columns-1 && end > start && text[end-1] == '\r' {
+			end--
+		}
+		size := end - start
+		if at+size+words > len(to) {
+			c.text = slices.Grow(c.text[:at], size+words)
+			to = c.text[:cap(c.text)]
+		}
+		if start+words <= len(text) && size <= words {
+			src, dst := text[start:start+words:start+words], to[at:at+words:at+words]
+			binary.LittleEndian.PutUint64(dst, binary.LittleEndian.Uint64(src))
+			binary.LittleEndian.PutUint64(dst[8:], binary.LittleEndian.Uint64(src[8:]))
+			if size > words/2 {
+				binary.LittleEndian.PutUint64(dst[16:], binary.LittleEndian.Uint64(src[16:]))
+				binary.LittleEndian.PutUint64(dst[24:], binary.LittleEndian.Uint64(src[24:]))
+			}
+		} else {
+			copy(to[at:], text[start:end])
+		}
+		at += size
+		offsets[i] = int32(at)
 	}
+	c.text = c.text[:at]
+	if c.valid != nil {
+		bitutil.SetBitsTo(c.valid, int64(first-1), int64(records), true)
+	}
+}
+
+// words is how many bytes are copied as words.
+const words = 32
+
+// Room is how many records the batch can still take, if none of their columns has more than so many bytes; at least one.
+func (b *Builder) Room(bytes int) int {
+	for c := range b.columns {
+		if len(b.columns[c].text)+bytes >= b.bytes {
+			return 1
+		}
+	}
+	return b.most - len(b.lines)
 }
 
 // Null appends a null to column c of the record being built.
@@ -111,15 +154,18 @@ func (b *Builder) Null(c int) { b.Marker(c, nil) }
 
 // Marker appends a null that keeps the text that stood for it.
 func (b *Builder) Marker(c int, text []byte) {
+	if b.skips(c) {
+		return
+	}
 	col := &b.columns[c]
 	col.text = append(col.text, text...)
 	if col.valid == nil {
-		col.valid = make([]byte, bitutil.BytesForBits(BatchRecords))
+		col.valid = make([]byte, bitutil.BytesForBits(int64(b.most)))
 		bitutil.SetBitsTo(col.valid, 0, int64(len(col.offsets)-1), true)
 	}
 	col.offsets = append(col.offsets, int32(len(col.text)))
 	col.setValid(false)
-	if len(col.text) >= BatchBytes {
+	if len(col.text) >= b.bytes {
 		b.full = true
 	}
 }
@@ -131,7 +177,12 @@ func (c *columnBuilder) setValid(v bool) {
 // Close ends the record, which started on the given line of its source (0: no lines), and returns a batch when one is full.
 func (b *Builder) Close(line int64) *Batch {
 	b.lines = append(b.lines, line)
-	if b.full || len(b.lines) == BatchRecords {
+	return b.Full()
+}
+
+// Full returns the records since the last batch as a batch where that is full, else nil.
+func (b *Builder) Full() *Batch {
+	if b.full || len(b.lines) == b.most {
 		return b.Flush()
 	}
 	return nil
@@ -153,6 +204,10 @@ func (b *Builder) Flush() *Batch {
 	}
 	batch := &Batch{First: b.next, Lines: b.lines}
 	for c := range b.columns {
+		if b.skips(c) {
+			batch.Columns = append(batch.Columns, nil)
+			continue
+		}
 		col := &b.columns[c]
 		batch.Columns = append(batch.Columns, stringArray(col.text, col.offsets, col.valid))
 	}

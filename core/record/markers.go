@@ -33,7 +33,9 @@ func (m Markers) Apply(b *Batch) *Batch {
 	}
 	out := &Batch{First: b.First, Lines: b.Lines, Columns: make([]*array.String, len(b.Columns))}
 	for c, col := range b.Columns {
-		out.Columns[c] = m.column(col)
+		if col != nil {
+			out.Columns[c] = m.column(col)
+		}
 	}
 	return out
 }

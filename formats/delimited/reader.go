@@ -55,6 +55,10 @@ type Reader struct {
 	rejects    int64
 	bytes      int64
 
+	ends    []uint32     // of the cells of plain lines
+	batches []batchPlace // where each batch stands
+	open    batchPlace   // where the batch that is being built stands
+	records int64
 	cells   [][]byte // of the record being read
 	used    int      // bytes of the record being read, with its line end
 	unquote []byte   // where quoted cells with doubled quotes are put together
@@ -146,12 +150,20 @@ func (r *Reader) Rejects() int64 { return r.rejects }
 // Bytes is the number of bytes read from the source so far.
 func (r *Reader) Bytes() int64 { return r.bytes }
 
+// mostText is how much text a batch stands in at most, or one record more. It bounds what has to be read for one record of it.
+const mostText = 32 << 20
+
+// Only lets the reader keep these columns alone. Batches then have no array for the others; what is wrong with a line is found all
+// the same.
+func (r *Reader) Only(columns []int) { r.builder.Only(columns) }
+
 // Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[record.Unreadable].
 func (r *Reader) Next() (*record.Batch, error) {
+	r.open = batchPlace{place{at: r.at(), line: r.line, plain: true}, r.records}
 	for {
 		line := r.line
-		if batch, taken := r.plainLine(); taken {
-			if batch != nil {
+		if batch, taken := r.plainLines(); taken {
+			if batch = r.closed(batch); batch != nil {
 				return batch, nil
 			}
 			continue
@@ -159,28 +171,54 @@ func (r *Reader) Next() (*record.Batch, error) {
 		reason, err := r.next()
 		switch {
 		case err == io.EOF:
-			return r.builder.Last()
+			batch := r.closed(r.builder.Flush())
+			if batch == nil {
+				return nil, io.EOF
+			}
+			return batch, nil
 		case err != nil:
 			return nil, err
 		case reason == "" && r.cells == nil: // an empty line
+			r.open.plain = false
 			continue
 		case r.footer(line):
+			r.open.plain = false
 			continue
 		case reason == "" && len(r.cells) != len(r.columns):
 			reason = r.ragged(len(r.cells))
 		}
 		if reason != "" {
+			r.open.plain = false
 			r.reject(line, reason)
 			continue
+		}
+		if text := r.buffer[r.start-r.used : r.start]; text[len(text)-1] != '\n' || bytes.IndexByte(text, '"') >= 0 {
+			r.open.plain = false
 		}
 		for c, cell := range r.cells {
 			r.builder.Cell(c, cell)
 		}
-		if batch := r.builder.Close(line); batch != nil {
+		if batch := r.closed(r.builder.Close(line)); batch != nil {
 			return batch, nil
 		}
 	}
 }
+
+// closed notes where a batch stands that is full, or stands in so much text that it is to be.
+func (r *Reader) closed(batch *record.Batch) *record.Batch {
+	if batch == nil && r.at()-r.open.at >= mostText {
+		batch = r.builder.Flush()
+	}
+	if batch != nil {
+		r.open.end = r.at()
+		r.batches = append(r.batches, r.open)
+		r.records += int64(batch.Records())
+	}
+	return batch
+}
+
+// at is how many bytes of the text have been used.
+func (r *Reader) at() int64 { return r.bytes - int64(r.end-r.start) }
 
 // footer keeps the record just read apart when it is a footer.
 func (r *Reader) footer(line int64) bool {
@@ -220,24 +258,40 @@ func (r *Reader) reject(line int64, reason string) {
 
 func (r *Reader) rest() []byte { return r.buffer[r.start:r.end] }
 
-// plainLine takes the next line when it is whole in the buffer, has no quotes and as many cells as there are columns:
-// the quick way, that nearly every line goes. It leaves every other line where it is.
-func (r *Reader) plainLine() (batch *record.Batch, taken bool) {
+// scanned is how much text is looked through for plain lines at a time, so that it is still near when its cells are copied.
+const scanned = 64 << 10
+
+// plainLines takes the plain lines that come next, as many as there are at hand and as the batch has room for: the quick way,
+// that nearly every line goes. It leaves every other line where it is.
+func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 	rest := r.rest()
-	n := bytes.IndexByte(rest, '\n')
-	if n <= 0 {
+	some := rest[:min(len(rest), scanned)]
+	most := min(r.builder.Room(len(some)), scanned/len(r.columns))
+	if len(r.ends) < scanned+step {
+		r.ends = make([]uint32, scanned+step)
+	}
+	ends, used, ascii := scan(some, r.delimiter, !r.opts.NoQuotes, len(r.columns), most, r.ends)
+	if len(r.opts.Footers) > 0 {
+		ends, used = r.beforeFooter(some, ends)
+	}
+	if len(ends) == 0 || !ascii && !utf8.Valid(some[:used]) {
 		return nil, false
 	}
-	text := rest[:n]
-	if text[n-1] == '\r' {
-		text = text[:n-1]
+	r.builder.Plain(rest, ends, r.line)
+	r.start += used
+	r.line += int64(len(ends) / len(r.columns))
+	return r.builder.Full(), true
+}
+
+// beforeFooter leaves out the first line that is a footer, and those behind it.
+func (r *Reader) beforeFooter(text []byte, ends []uint32) (_ []uint32, used int) {
+	for n := 0; n < len(ends); n += len(r.columns) {
+		if r.isFooter(text[used:]) {
+			return ends[:n], used
+		}
+		used = int(ends[n+len(r.columns)-1]) + 1
 	}
-	if len(text) == 0 || !r.opts.NoQuotes && bytes.IndexByte(text, '"') >= 0 || r.isFooter(text) || !utf8.Valid(text) || !r.builder.Line(text, r.delimiter) {
-		return nil, false
-	}
-	r.start += n + 1
-	r.line++
-	return r.builder.Close(r.line - 1), true
+	return ends, used
 }
 
 // fill reads more of the source behind what the buffer holds, making room first.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -120,58 +121,85 @@ func FuzzReader(f *testing.F) {
 		if strings.ContainsRune(in, 0) || strings.HasPrefix(in, "\xEF\xBB\xBF") {
 			return
 		}
-		columns, rows, lines, rejects, err := readAll(iotest.HalfReader(strings.NewReader(in)), Options{Delimiter: ','})
-		if err != nil && !strings.Contains(err.Error(), "never closed") {
-			return // refused for a reason that encoding/csv does not know
-		}
-		want := csv.NewReader(strings.NewReader(in))
-		want.FieldsPerRecord = -1
-		var wantRows [][]string
-		var wantLines []int64
-		faults := 0
-		header := true
-		var last error // of the last record
-		for {
-			row, wantErr := want.Read()
-			if wantErr == io.EOF {
-				break
-			}
-			if last = wantErr; wantErr != nil {
-				if header {
-					return
-				}
-				faults++
-				continue
-			}
-			if header {
-				header = false
-				for i, name := range row {
-					if name != columns[i] && name != "" && !strings.Contains(columns[i], "\r\n") {
-						t.Fatalf("%q: column %q, want %q", in, columns[i], name)
-					}
-				}
-				continue
-			}
-			line, _ := want.FieldPos(0)
-			if len(row) != len(columns) {
-				faults++
-				continue
-			}
-			wantRows, wantLines = append(wantRows, row), append(wantLines, int64(line))
-		}
-		if err != nil {
-			if !errors.Is(last, csv.ErrQuote) {
-				t.Fatalf("%q: we find a quote never closed, encoding/csv ends with %v", in, last)
-			}
-			return
-		}
-		for _, row := range rows { // encoding/csv makes every line end within a cell one, once; we keep it as it came
-			for i := range row {
-				row[i] = strings.ReplaceAll(row[i], "\r\n", "\n")
-			}
-		}
-		if !slices.EqualFunc(rows, wantRows, slices.Equal) || !slices.Equal(lines, wantLines) || len(rejects) != faults {
-			t.Fatalf("%q:\n got %q lines %v, %d rejects\nwant %q lines %v, %d faults", in, rows, lines, len(rejects), wantRows, wantLines, faults)
+		againstCSV(t, in)
+		if len(in) < 1000 { // long enough that plain lines are taken many at a time
+			againstCSV(t, strings.Repeat(in, 1+300/(len(in)+1)))
 		}
 	})
+}
+
+// TestAgainstCSV does so for texts of plain lines with odd ones among them.
+func TestAgainstCSV(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	pieces := []string{",", ",", ",", "\n", "\r\n", "a", "bc", "Quay 7", "MW-0001", "é", "\"", "\"\"", "\"x,y\"", "\r", strings.Repeat("long", 20)}
+	for range 4000 {
+		var text strings.Builder
+		text.WriteString([]string{"a,b\n", "a\n", "a,b,c,d\n"}[r.IntN(3)])
+		odd := 2 + r.IntN(9)
+		for range r.IntN(150) {
+			if r.IntN(odd) > 0 {
+				text.WriteString([]string{"1,2\n", "1\n", "x,y,z,7\n", "quite a long cell here,short\r\n"}[r.IntN(4)])
+			} else {
+				text.WriteString(pieces[r.IntN(len(pieces))])
+			}
+		}
+		againstCSV(t, text.String())
+	}
+}
+
+func againstCSV(t *testing.T, in string) {
+	t.Helper()
+	columns, rows, lines, rejects, err := readAll(iotest.HalfReader(strings.NewReader(in)), Options{Delimiter: ','})
+	if err != nil && !strings.Contains(err.Error(), "never closed") {
+		return // refused for a reason that encoding/csv does not know
+	}
+	want := csv.NewReader(strings.NewReader(in))
+	want.FieldsPerRecord = -1
+	var wantRows [][]string
+	var wantLines []int64
+	faults := 0
+	header := true
+	var last error // of the last record
+	for {
+		row, wantErr := want.Read()
+		if wantErr == io.EOF {
+			break
+		}
+		if last = wantErr; wantErr != nil {
+			if header {
+				return
+			}
+			faults++
+			continue
+		}
+		if header {
+			header = false
+			for i, name := range row {
+				if name != columns[i] && name != "" && !strings.Contains(columns[i], "\r\n") {
+					t.Fatalf("%q: column %q, want %q", in, columns[i], name)
+				}
+			}
+			continue
+		}
+		line, _ := want.FieldPos(0)
+		if len(row) != len(columns) {
+			faults++
+			continue
+		}
+		wantRows, wantLines = append(wantRows, row), append(wantLines, int64(line))
+	}
+	if err != nil {
+		if !errors.Is(last, csv.ErrQuote) {
+			t.Fatalf("%q: we find a quote never closed, encoding/csv ends with %v", in, last)
+		}
+		return
+	}
+	for _, row := range rows { // encoding/csv makes every line end within a cell one, once; we keep it as it came
+		for i := range row {
+			row[i] = strings.ReplaceAll(row[i], "\r\n", "\n")
+		}
+	}
+	if !slices.EqualFunc(rows, wantRows, slices.Equal) || !slices.Equal(lines, wantLines) || len(rejects) != faults {
+		t.Fatalf("%q:\n got %q lines %v, %d rejects\nwant %q lines %v, %d faults", in, rows, lines, len(rejects), wantRows, wantLines, faults)
+	}
 }

@@ -1,0 +1,189 @@
+package delimited
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"sync"
+	"unicode/utf8"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"twinsieve/core/record"
+)
+
+// Table is a text that has been read, as a [record.Table] that keeps nothing of it but where its batches begin: what is asked for
+// is read from the file again. The file must not change meanwhile.
+type Table struct {
+	file    io.ReaderAt
+	reader  *Reader // how the text is read
+	starts  []int64
+	batches []place
+	records int64
+	buffers sync.Pool // of *buffers
+}
+
+// buffers are what reading a batch needs.
+type buffers struct {
+	text []byte
+	ends []uint32
+}
+
+// place is where a batch stands in its file.
+type place struct {
+	at, end int64 // bytes
+	line    int64
+	plain   bool // each line is a record, and nothing else is between them
+}
+
+// Table returns the records as a table, once Next has returned io.EOF. file is the text that the reader was given, from its
+// first byte on.
+func (r *Reader) Table(file io.ReaderAt) *Table {
+	t := &Table{file: file, reader: r, records: r.records}
+	for _, b := range r.batches {
+		t.starts, t.batches = append(t.starts, b.first), append(t.batches, b.place)
+	}
+	return t
+}
+
+// batchPlace is a place and the number of its first record.
+type batchPlace struct {
+	place
+	first int64
+}
+
+// Columns implements [record.Table].
+func (t *Table) Columns() []string { return t.reader.columns }
+
+// Records implements [record.Table].
+func (t *Table) Records() int64 { return t.records }
+
+// Starts implements [record.Table].
+func (t *Table) Starts() []int64 { return t.starts }
+
+// recordsOf is how many records batch i has.
+func (t *Table) recordsOf(i int) int {
+	if i+1 < len(t.starts) {
+		return int(t.starts[i+1] - t.starts[i])
+	}
+	return int(t.records - t.starts[i])
+}
+
+// Batch implements [record.Table].
+func (t *Table) Batch(ctx context.Context, i int) (*record.Batch, error) { return t.read(ctx, i, nil) }
+
+// Column returns column c of batch i.
+func (t *Table) Column(ctx context.Context, i, c int) (*array.String, error) {
+	b, err := t.read(ctx, i, []int{c})
+	if err != nil {
+		return nil, err
+	}
+	return b.Columns[c], nil
+}
+
+// Some returns batch i with these columns only.
+func (t *Table) Some(ctx context.Context, i int, columns []int) (*record.Batch, error) {
+	return t.read(ctx, i, columns)
+}
+
+func (t *Table) read(ctx context.Context, i int, columns []int) (*record.Batch, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	buffer, err := t.text(i)
+	if err != nil {
+		return nil, err
+	}
+	defer t.buffers.Put(buffer)
+	p := &t.batches[i]
+	opts := t.reader.opts
+	opts.Reject, opts.Footer = nil, nil
+	b := record.NewBuilder(len(t.reader.columns))
+	b.From(t.starts[i], t.recordsOf(i))
+	if columns != nil {
+		b.Only(columns)
+	}
+	r := &Reader{source: bytes.NewReader(nil), opts: opts, delimiter: t.reader.delimiter, columns: t.reader.columns, builder: b,
+		buffer: buffer.text, ends: buffer.ends, end: len(buffer.text), ended: true, line: p.line, bytes: int64(len(buffer.text))}
+	batch, err := r.Next()
+	buffer.ends = r.ends
+	if err == nil && batch.Records() == t.recordsOf(i) {
+		return batch, nil
+	}
+	return nil, errChanged
+}
+
+var errChanged = fmt.Errorf("the file has been changed while it was read; read it again")
+
+// text is the text of batch i, in buffers that are to be given back.
+func (t *Table) text(i int) (*buffers, error) {
+	p := &t.batches[i]
+	b, _ := t.buffers.Get().(*buffers)
+	if b == nil {
+		b = &buffers{}
+	}
+	size := int(p.end - p.at)
+	b.text = slices.Grow(b.text[:0], size)[:size]
+	if n, err := t.file.ReadAt(b.text, p.at); n < size {
+		if err == io.EOF {
+			err = errChanged
+		}
+		return nil, err
+	}
+	return b, nil
+}
+
+// Pick returns some records of batch i, whose places in it are in ascending order. Where each line is a record, only theirs are
+// looked into.
+func (t *Table) Pick(ctx context.Context, i int, places []int) (*record.Batch, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	p := &t.batches[i]
+	if !p.plain {
+		whole, err := t.Batch(ctx, i)
+		if err != nil {
+			return nil, err
+		}
+		return record.Pick(whole, places), nil
+	}
+	buffer, err := t.text(i)
+	if err != nil {
+		return nil, err
+	}
+	defer t.buffers.Put(buffer)
+	b := record.NewBuilder(len(t.reader.columns))
+	b.From(t.starts[i], len(places)+1)
+	ends := make([]uint32, len(t.reader.columns))
+	rest, at := buffer.text, 0
+	for _, place := range places {
+		for ; at < place; at++ {
+			rest = rest[bytes.IndexByte(rest, '\n')+1:]
+		}
+		if !t.cells(rest, ends) || !utf8.Valid(rest[:ends[len(ends)-1]]) {
+			return nil, errChanged
+		}
+		b.Plain(rest, ends, p.line+int64(place))
+	}
+	return b.Flush(), nil
+}
+
+// cells finds the ends of the cells of the first line of text.
+func (t *Table) cells(text []byte, ends []uint32) bool {
+	at := 0
+	for c := range ends {
+		by := t.reader.delimiter
+		if c == len(ends)-1 {
+			by = '\n'
+		}
+		n := bytes.IndexByte(text[at:], by)
+		if n < 0 {
+			return false
+		}
+		ends[c] = uint32(at + n)
+		at += n + 1
+	}
+	return true
+}
