@@ -5,15 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
-	"sync/atomic"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/exception"
 	"twinsieve/core/expression"
@@ -136,23 +132,28 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
 	defer progress.done()
-	tables, err := s.load(cmd.Context(), root, data/2, result, progress)
-	for _, t := range tables {
-		if t != nil {
-			defer t.Close()
-		}
-	}
-	if err != nil {
+	intake := &feeding{sifting: s, root: root, result: result, progress: progress, budget: data}
+	defer intake.close()
+	if err := intake.open(); err != nil {
 		return err
 	}
-	plan, err := d.Compile(tables[0].Columns(), tables[1].Columns())
+	plan, err := d.Compile(intake.sources[0].Columns(), intake.sources[1].Columns())
 	if err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
-	index, err := match.Build(cmd.Context(), plan, tables[0], tables[1], match.Options{
-		Workers: s.workers, Budget: data / 2, TempDir: s.tempDir,
+	matching := match.Begin(plan, intake.expected(), match.Options{
+		Workers: s.workers, Budget: intake.forMatch(), TempDir: s.tempDir,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
+	defer matching.Close()
+	tables, err := intake.feed(cmd.Context(), plan, matching)
+	if err != nil {
+		return err
+	}
+	index, err := matching.Finish(cmd.Context(), tables)
+	if err == nil {
+		err = intake.unchanged()
+	}
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
 	}
@@ -163,18 +164,18 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		return broken("%w", err)
 	}
 	progress.done()
-	if err := summary.Unread(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}); err != nil {
+	if err := summary.Unread(cmd.Context(), plan, index, tables); err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
 	result.Summary = summary.Of(plan, index, result.Rejects)
-	result.Spilled += tables[0].Spilled() + tables[1].Spilled()
+	result.Spilled += intake.spilled()
 	if s.out != "" {
-		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
+		if err := s.writeExceptions(cmd.Context(), plan, index, tables, data); err != nil {
 			return err
 		}
 	}
 	if s.diagnose {
-		if result.Diagnosis, err = service.Explain(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, nil); err != nil {
+		if result.Diagnosis, err = service.Explain(cmd.Context(), plan, index, tables, nil); err != nil {
 			return broken("%w", err)
 		}
 	}
@@ -228,69 +229,6 @@ func explainDefinition(err error, file string) string {
 	return err.Error()
 }
 
-// load reads both files at once. Tables that were begun are returned even with an error, to be closed.
-func (s *sifting) load(ctx context.Context, root *rootFlags, budget int64, result *sifted, progress *progress) (tables [2]*record.Spool, err error) {
-	var total, read atomic.Int64
-	group, ctx := errgroup.WithContext(ctx)
-	for _, side := range tray.Sides {
-		if info, err := os.Stat(s.files[side]); err == nil {
-			total.Add(info.Size())
-		}
-	}
-	for _, side := range tray.Sides {
-		group.Go(func() error {
-			f, err := os.Open(s.files[side])
-			if err != nil {
-				return broken("the %s file cannot be read: %s", side, err)
-			}
-			defer f.Close()
-			info, err := f.Stat()
-			if err != nil {
-				return broken("the %s file cannot be read: %s", side, err)
-			}
-			if !info.Mode().IsRegular() {
-				return wrongRequest("%s is not a file that can be read from any place; sift reads regular files", s.files[side])
-			}
-			r, err := intake.Open(f, info.Size(), s.read[side], intake.Options{Name: s.files[side], Reject: func(r record.Reject) {
-				if len(result.Listed[side]) < rejectsListed {
-					result.Listed[side] = append(result.Listed[side], r)
-				}
-				if s.out != "" || root.output == "csv" || root.output == "ndjson" { // the list of exceptions has them all
-					s.rejects[side] = append(s.rejects[side], r)
-				}
-			}})
-			if err != nil {
-				return unreadable(s.files[side], err)
-			}
-			defer r.Close()
-			table := record.NewSpool(r.Columns(), budget/2, s.tempDir)
-			tables[side] = table
-			before := int64(0)
-			for {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				batch, err := r.Next()
-				if err == io.EOF {
-					break
-				}
-				if err != nil {
-					return unreadable(s.files[side], err)
-				}
-				if err := table.Add(batch); err != nil {
-					return broken("%s: %w", s.files[side], err)
-				}
-				progress.set("reading files", read.Add(r.Bytes()-before), total.Load())
-				before = r.Bytes()
-			}
-			result.Rejects[side], result.Read[side], result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
-			result.Uncomputed[side] = r.Failures()
-			return nil
-		})
-	}
-	return tables, group.Wait()
-}
-
 // unreadable says what is wrong with a file: its text, or the reading of it.
 func unreadable(file string, err error) error {
 	fault, choice := new(record.Unreadable), new(intake.ChoiceError)
@@ -320,26 +258,28 @@ func (s *sifting) rejected(plan *sieve.Plan) (list []exception.Entry) {
 	return list
 }
 
-func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool) error {
+func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, budget int64) error {
 	form, err := formatOf("", s.out, s.exact)
 	if err != nil {
 		return err
 	}
 	layout := handover.NewLayout(plan)
 	layout.Exact = s.exact
-	workers := s.workers
-	if workers <= 0 {
-		workers = runtime.GOMAXPROCS(0)
+	places := exception.Places(index, exceptionTrays()...)
+	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: budget, TempDir: s.tempDir})
+	if err != nil {
+		return broken("%w", err)
 	}
+	defer near.Close()
 	err = handover.WriteFile(s.out, func(w io.Writer) error {
 		if form.Name != outform.CSV {
 			out, err := outform.New(form.Name, w, layout.Typed(), outform.Options{Exact: s.exact})
 			if err != nil {
 				return err
 			}
-			return layout.Write(ctx, out, index, tables, exception.Places(index, exceptionTrays()...), s.rejected(plan))
+			return layout.Write(ctx, out, index, near, places, s.rejected(plan))
 		}
-		return layout.WriteCSV(ctx, w, index, tables, exception.Places(index, exceptionTrays()...), s.rejected(plan), workers)
+		return layout.WriteCSV(ctx, w, index, near, places, s.rejected(plan))
 	})
 	if err != nil {
 		return broken("%w", err)
@@ -347,7 +287,7 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 	return nil
 }
 
-func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]*record.Spool, result *sifted) error {
+func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]record.Table, result *sifted) error {
 	if p.form == "json" {
 		return p.json(result)
 	}
@@ -362,7 +302,7 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		if p.form == "table" {
 			read = exception.Read
 		}
-		entries, err := read(cmd.Context(), plan, index, [2]record.Table{tables[0], tables[1]}, places)
+		entries, err := read(cmd.Context(), plan, index, tables, places)
 		if err != nil {
 			return broken("%w", err)
 		}

@@ -19,6 +19,9 @@ const MaxDigits = 10_000
 // optional decimal exponent, and nothing else. It reports false, and returns dst as it was, when src is not such a
 // number or its plain form would have more than [MaxDigits] digits.
 func Plain(dst, src []byte) ([]byte, bool) {
+	if isPlain(src) {
+		return append(dst, src...), true
+	}
 	rest := src
 	negative := false
 	if len(rest) > 0 && (rest[0] == '-' || rest[0] == '+') {
@@ -43,6 +46,23 @@ func Plain(dst, src []byte) ([]byte, bool) {
 		}
 	}
 	return appendPlain(dst, negative, whole, fraction, exponent)
+}
+
+// isPlain reports whether a short number is surely in its plain form.
+func isPlain(src []byte) bool {
+	if len(src) == 0 || len(src) > 20 || src[0]-'1' > 8 || src[len(src)-1] == '0' {
+		return false
+	}
+	point := false
+	for _, c := range src {
+		if c-'0' > 9 {
+			if c != '.' || point {
+				return false
+			}
+			point = true
+		}
+	}
+	return src[len(src)-1] != '.'
 }
 
 func leadingDigits(b []byte) []byte {
@@ -133,26 +153,23 @@ func appendPlain(dst []byte, negative bool, whole, fraction []byte, exponent int
 
 // small reads a plain form whose digits fit 18 places as coefficient and number of places after the point.
 func small(plain []byte) (coefficient int64, places int, ok bool) {
-	if len(plain) > 20 {
-		return 0, 0, false
-	}
 	negative := plain[0] == '-'
-	digits := 0
-	point := -1
-	for i, c := range plain {
-		switch {
-		case c == '.':
-			point = i
-		case c != '-':
-			coefficient = coefficient*10 + int64(c-'0')
-			digits++
-		}
+	digits := plain
+	if negative {
+		digits = plain[1:]
 	}
-	if digits > 18 {
+	if len(digits) > 19 {
 		return 0, 0, false
 	}
-	if point >= 0 {
-		places = len(plain) - 1 - point
+	for i, c := range digits {
+		if c == '.' {
+			places = len(digits) - 1 - i
+			continue
+		}
+		coefficient = coefficient*10 + int64(c-'0')
+	}
+	if places == 0 && len(digits) > 18 {
+		return 0, 0, false
 	}
 	if negative {
 		coefficient = -coefficient

@@ -26,11 +26,28 @@ func (w *wide) add(hi, lo uint64) {
 
 // Add adds the number with the plain form plain.
 func (s *Sum) Add(plain []byte) {
-	if c, places, ok := small(plain); ok {
-		s.byPlaces[places].add(uint64(c>>63), uint64(c))
+	if t, ok := NewTerm(plain); ok {
+		s.AddTerm(t)
 		return
 	}
 	s.long = s.long.Add(Decimal(plain))
+}
+
+// Term is a number of up to 18 digits that is added to several sums, and so read only once.
+type Term struct {
+	coefficient int64
+	places      int
+}
+
+// NewTerm reads a number in its plain form. It reports false where that is too long for a term; [Sum.Add] adds it then.
+func NewTerm(plain []byte) (t Term, ok bool) {
+	t.coefficient, t.places, ok = small(plain)
+	return t, ok
+}
+
+// AddTerm adds a number.
+func (s *Sum) AddTerm(t Term) {
+	s.byPlaces[t.places].add(uint64(t.coefficient>>63), uint64(t.coefficient))
 }
 
 // AddTimes adds the number with the plain form plain so many times.

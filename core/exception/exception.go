@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"slices"
+	"strings"
 
 	"twinsieve/core/exact"
 	"twinsieve/core/expression"
@@ -75,14 +76,25 @@ type Place struct {
 // Places lists the entries of the given trays: tray by tray, in each the left records in input order, then the right.
 // A pair is one entry, at its left record, and so is a group that is compared by its totals.
 func Places(index *match.Index, trays ...tray.Tray) []Place {
-	var places []Place
+	var by [2][tray.Count][]Place
+	var wanted [256]bool
 	for _, t := range trays {
-		for from := (Place{Tray: t}); ; {
-			page, next, more := Page(index, from, 1<<16)
-			places = append(places, page...)
-			if from = next; !more {
-				break
+		wanted[t] = true
+	}
+	all := 0
+	for _, s := range tray.Sides {
+		side := &index.Sides[s]
+		for row, t := range side.Trays {
+			if wanted[t] && !(t.Paired() && (s == tray.Right || side.Partners[row] == match.None)) {
+				by[s][t] = append(by[s][t], Place{t, s, uint32(row)})
+				all++
 			}
+		}
+	}
+	places := make([]Place, 0, all)
+	for _, t := range trays {
+		for _, s := range tray.Sides {
+			places = append(places, by[s][t]...)
 		}
 	}
 	return places
@@ -131,6 +143,35 @@ func PlaceOf(index *match.Index, s tray.Side, row uint32) Place {
 	return Place{at, s, row}
 }
 
+// Rows are the numbers of the records of side s that the entries at places hold, ascending.
+func Rows(plan *sieve.Plan, index *match.Index, places []Place, s tray.Side) (rows []uint32) {
+	held := make([]bool, len(index.Sides[s].Trays))
+	groups := map[uint32]bool{} // keys whose records are one group
+	for _, p := range places {
+		row := p.Number
+		if p.Tray.Paired() && plan.Repeats == sieve.Totals {
+			groups[index.Sides[p.Side].Keys[row]] = true
+		}
+		if p.Side != s {
+			if row = index.Sides[p.Side].Partners[row]; row == match.None {
+				continue
+			}
+		}
+		held[row] = true
+	}
+	for _, hand := range index.Hand {
+		for _, row := range hand.Rows[s] {
+			held[row] = true
+		}
+	}
+	for row, is := range held {
+		if is || len(groups) > 0 && index.Sides[s].Trays[row].Paired() && groups[index.Sides[s].Keys[row]] {
+			rows = append(rows, uint32(row))
+		}
+	}
+	return rows
+}
+
 // Read reads the entries at places, in the order of places. All of them are in memory at once, so a long list is read a
 // part at a time. Of a group only the first [MostMembers] records of a side are listed.
 func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place) ([]Entry, error) {
@@ -173,20 +214,21 @@ func read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 		cells := make([]record.Cell, len(wants)*columns)
 		ends := make([]int, 0, len(cells))
 		const typical = 96 // bytes of a record, so that the text seldom grows
-		text := make([]byte, 0, typical*len(wants))
+		var text strings.Builder
+		text.Grow(typical * len(wants))
 		err := record.Gather(ctx, tables[s], rows, func(n int, b *record.Batch, i int) {
 			records[n] = Record{rows[n], b.Origin(i), cells[n*columns : (n+1)*columns : (n+1)*columns]}
 			entries[wants[n].entry].Sides[s] = &records[n]
 			for c, col := range b.Columns {
-				text = append(text, col.Value(i)...)
-				ends = append(ends, len(text))
+				text.WriteString(col.Value(i))
+				ends = append(ends, text.Len())
 				records[n].Cells[c].Null = col.IsNull(i)
 			}
 		})
 		if err != nil {
 			return nil, err
 		}
-		all, start := string(text), 0
+		all, start := text.String(), 0
 		for i, end := range ends {
 			cells[i].Text = all[start:end]
 			start = end
@@ -216,6 +258,7 @@ type judge struct {
 	values [2][]*reading.Reader
 	key    [2][]*reading.Reader
 	where  [2]*expression.Program
+	cells  [2][]byte // the cells being read
 }
 
 func (j *judge) filter(s tray.Side) *expression.Program {
@@ -277,6 +320,8 @@ func (j *judge) joined(e *Entry) bool {
 	return false
 }
 
+// value is a record's value as read, until the side's next one is.
 func (j *judge) value(e *Entry, s tray.Side, value int) reading.Value {
-	return j.values[s][value].Cell([]byte(e.Sides[s].Cells[j.plan.Values[value].Column[s]].Content()))
+	j.cells[s] = append(j.cells[s][:0], e.Sides[s].Cells[j.plan.Values[value].Column[s]].Content()...)
+	return j.values[s][value].Cell(j.cells[s])
 }

@@ -16,6 +16,7 @@ const MostInClass = 1000
 type Classes struct {
 	of      map[string][]byte   // the class's least key, by the key
 	members map[string][]string // of a class, by its least key
+	longest int                 // bytes of the longest of these least keys
 	Stale   int                 // equivalences that say nothing any more, for one of their keys has no value as the sieve reads it
 }
 
@@ -54,6 +55,7 @@ func NewClasses(plan *sieve.Plan, list []sieve.KeysEqual) *Classes {
 	for k := range parent {
 		root := find(k)
 		c.of[k] = []byte(root)
+		c.longest = max(c.longest, len(root))
 		c.members[root] = append(c.members[root], k)
 	}
 	return c

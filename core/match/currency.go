@@ -112,7 +112,7 @@ func (p *purses) merge(o *purses) {
 }
 
 // tooMany ends the match, once all records have been read, where the column of currencies can hardly be one.
-func (m *matcher) tooMany(tallies []*tally) error {
+func (m *Matching) tooMany(tallies []*tally) error {
 	seen := map[string]bool{}
 	for _, t := range tallies {
 		for name := range t.purses.of {

@@ -26,7 +26,7 @@ func ByHand(t tray.Tray) bool {
 
 // applyHand moves the records that were paired by hand, where all of them are found among those without a partner. They keep
 // their keys: comparisons follow keys only.
-func (m *matcher) applyHand(ctx context.Context, t *tally) error {
+func (m *Matching) applyHand(ctx context.Context, t *tally) error {
 	list := m.plan.Crosswalk.Hand
 	if len(list) == 0 {
 		return nil
@@ -107,7 +107,7 @@ func contentOf(cells []record.Cell) string {
 }
 
 // pairByHand moves a pairing's records to the tray that their totals say, and their amounts with them.
-func (m *matcher) pairByHand(ctx context.Context, t *tally, h Hand) error {
+func (m *Matching) pairByHand(ctx context.Context, t *tally, h Hand) error {
 	group := pairing.NewGroup(m.plan.Fields)
 	var values [2][][]reading.Value
 	for _, s := range tray.Sides {

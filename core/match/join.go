@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"twinsieve/core/exact"
 	"twinsieve/core/pairing"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
@@ -17,7 +18,7 @@ import (
 )
 
 // join brings equal keys together, partition by partition, and settles all keys but those that repeat, which it returns.
-func (m *matcher) join(ctx context.Context, tallies []*tally) (*repeats, error) {
+func (m *Matching) join(ctx context.Context, tallies []*tally) (*repeats, error) {
 	all := &repeats{}
 	var next, done atomic.Int64
 	var keys atomic.Uint32 // numbers given to keys so far
@@ -48,12 +49,14 @@ func (m *matcher) join(ctx context.Context, tallies []*tally) (*repeats, error) 
 			return nil
 		})
 	}
-	return all, group.Wait()
+	err := group.Wait()
+	all.highest = keys.Load()
+	return all, err
 }
 
 // joiner is one worker's memory for joining partitions, used again and again.
 type joiner struct {
-	m       *matcher
+	m       *Matching
 	tally   *tally
 	sides   [2]joinSide
 	groups  []keyGroup
@@ -63,20 +66,33 @@ type joiner struct {
 	totals  *pairing.Group // nil unless totals are compared
 }
 
+// joinSide is one side's entries of the partition, by their numbers in it.
 type joinSide struct {
-	buffer  []byte
-	entries []entry
-	next    []uint32 // the next entry with the same key, or None
+	buffer []byte
+	blocks [][]byte
+	places []place
+	rows   []uint32
+	next   []uint32 // the next entry with the same key, or None
+	alike  []uint32 // of right entries that are alike their left one, as [joiner.alikeLeft] says: where its amounts begin in terms; None: it is not alike
+	terms  []exact.Term
 }
 
-// keyGroup is one key: how many records of each side carry it, and the first of each side's entries.
+// place is where an entry begins: in which block, and where in it.
+type place struct{ block, at uint32 }
+
+func (s *joinSide) entry(i uint32) entry {
+	p := s.places[i]
+	return entryAt(s.blocks[p.block], p.at)
+}
+
+// keyGroup is one key: how many records of each side carry it, and the last read of each side's entries.
 type keyGroup struct {
 	hash  uint64
 	count [2]uint32
 	first [2]uint32
 }
 
-func (m *matcher) joiner(t *tally) *joiner {
+func (m *Matching) joiner(t *tally) *joiner {
 	j := &joiner{m: m, tally: t}
 	for _, s := range tray.Sides {
 		j.values[s] = make([]reading.Value, len(m.plan.Values))
@@ -89,23 +105,21 @@ func (m *matcher) joiner(t *tally) *joiner {
 
 // load reads a partition and groups its entries by key.
 func (j *joiner) load(part int) error {
+	j.groups = j.groups[:0]
 	total := 0
 	for _, s := range tray.Sides {
 		side := &j.sides[s]
-		blocks, buffer, err := j.m.partitions.load(part, s, side.buffer)
-		if err != nil {
+		var err error
+		if side.blocks, side.buffer, err = j.m.partitions.load(part, s, side.buffer); err != nil {
 			return err
 		}
-		side.buffer = buffer
-		side.entries, side.next = side.entries[:0], side.next[:0]
-		for _, block := range blocks {
-			for at := uint32(0); at < uint32(len(block)); {
-				e := entryAt(block, at)
-				side.entries = append(side.entries, e)
-				at += uint32(len(e))
+		side.places, side.rows, side.next, side.alike = side.places[:0], side.rows[:0], side.next[:0], side.alike[:0]
+		side.terms = side.terms[:0]
+		for _, block := range side.blocks {
+			for at := uint32(0); at < uint32(len(block)); total++ {
+				at += entryAt(block, at).size()
 			}
 		}
-		total += len(side.entries)
 	}
 	size := 1 << bits.Len(uint(total+total/2))
 	if cap(j.slots) < size {
@@ -113,17 +127,46 @@ func (j *joiner) load(part int) error {
 	}
 	j.slots = j.slots[:size]
 	clear(j.slots)
-	j.groups = j.groups[:0]
 	for _, s := range tray.Sides {
 		side := &j.sides[s]
-		for i, e := range side.entries {
-			g := j.group(e)
-			side.next = append(side.next, g.first[s])
-			g.first[s] = uint32(i)
-			g.count[s]++
+		for b, block := range side.blocks {
+			for at := uint32(0); at < uint32(len(block)); {
+				e := entryAt(block, at)
+				g := j.group(e)
+				if s == tray.Right {
+					side.alike = append(side.alike, j.alikeLeft(g, e))
+				}
+				side.next = append(side.next, g.first[s])
+				g.first[s] = uint32(len(side.places))
+				g.count[s]++
+				side.places = append(side.places, place{uint32(b), at})
+				side.rows = append(side.rows, e.row())
+				at += e.size()
+			}
 		}
 	}
 	return nil
+}
+
+// alikeLeft finds, while both are near, whether a right entry's values are the same bytes as those of the left entry last found with its
+// key: if so, and if all can be read, the two agree whatever the rules. It returns where the amounts of both have been put.
+func (j *joiner) alikeLeft(g *keyGroup, e entry) uint32 {
+	if g.first[tray.Left] == None || e.unreadable() || j.tally.column >= 0 {
+		return None
+	}
+	left, right := j.sides[tray.Left].entry(g.first[tray.Left]), &j.sides[tray.Right]
+	if !bytes.Equal(left.tail(), e.tail()) {
+		return None
+	}
+	at := uint32(len(right.terms))
+	if len(j.tally.values) > 0 {
+		e.values(j.values[tray.Right])
+		var ok bool
+		if right.terms, ok = j.tally.terms(right.terms, j.values[tray.Right]); !ok {
+			return None
+		}
+	}
+	return at
 }
 
 // group finds the group of an entry's key, or begins one. Equal hashes only make two keys worth comparing.
@@ -146,7 +189,7 @@ func (j *joiner) group(e entry) *keyGroup {
 func (j *joiner) keyOf(g *keyGroup) []byte {
 	for s, first := range g.first {
 		if first != None {
-			return j.sides[s].entries[first].key()
+			return j.sides[s].entry(first).key()
 		}
 	}
 	return nil
@@ -175,26 +218,30 @@ func (j *joiner) settle(base uint32) {
 }
 
 func (j *joiner) settlePair(g *keyGroup, number uint32) {
-	var rows [2]uint32
-	for _, s := range tray.Sides {
-		e := j.sides[s].entries[g.first[s]]
-		rows[s] = e.row()
-		e.values(j.values[s])
-	}
+	left, right := &j.sides[tray.Left], &j.sides[tray.Right]
 	at := tray.Matched
-	for _, f := range j.tally.fields {
-		if !f.Rule.Agree(j.values[0][f.Value], j.values[1][f.Value]) {
-			at = tray.Differing
-			break
+	if terms := right.alike[g.first[tray.Right]]; terms != None { // as nearly every pair is
+		j.tally.sumTerms(right.terms[terms : int(terms)+len(j.tally.values)])
+	} else {
+		left.entry(g.first[tray.Left]).values(j.values[0])
+		right.entry(g.first[tray.Right]).values(j.values[1])
+		for _, f := range j.tally.fields {
+			if !f.Rule.Agree(j.values[0][f.Value], j.values[1][f.Value]) {
+				at = tray.Differing
+				break
+			}
+		}
+		if at == tray.Matched {
+			j.tally.countPair(j.values[0], j.values[1])
+		}
+		for _, s := range tray.Sides {
+			j.tally.sum(s, at, j.values[s])
 		}
 	}
-	if at == tray.Matched {
-		j.tally.countPair(j.values[0], j.values[1])
-	}
+	rows := [2]uint32{left.rows[g.first[0]], right.rows[g.first[1]]}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
 		index.Trays[rows[s]], index.Partners[rows[s]], index.Keys[rows[s]] = at, rows[s.Other()], number
-		j.tally.sum(s, at, j.values[s])
 	}
 }
 
@@ -204,10 +251,9 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 	leaders := [2]uint32{None, None}
 	for _, s := range tray.Sides {
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			e := j.sides[s].entries[i]
-			e.values(j.values[s])
+			j.sides[s].entry(i).values(j.values[s])
 			j.totals.Add(s, j.values[s])
-			leaders[s] = min(leaders[s], e.row())
+			leaders[s] = min(leaders[s], j.sides[s].rows[i])
 		}
 	}
 	at := tray.Differing
@@ -218,9 +264,9 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			e := j.sides[s].entries[i]
-			index.Trays[e.row()], index.Keys[e.row()] = at, number
-			e.values(j.values[s])
+			row := j.sides[s].rows[i]
+			index.Trays[row], index.Keys[row] = at, number
+			j.sides[s].entry(i).values(j.values[s])
 			currencies.add(j.tally.ofRecord(j.values[s]))
 			j.tally.sum(s, at, j.values[s])
 		}
@@ -232,9 +278,9 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 func (j *joiner) settleLone(s tray.Side, at tray.Tray, g *keyGroup, number uint32) {
 	index := &j.m.index.Sides[s]
 	for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-		e := j.sides[s].entries[i]
-		index.Trays[e.row()], index.Keys[e.row()] = at, number
-		e.values(j.values[s])
+		row := j.sides[s].rows[i]
+		index.Trays[row], index.Keys[row] = at, number
+		j.sides[s].entry(i).values(j.values[s])
 		j.tally.sum(s, at, j.values[s])
 	}
 }
@@ -244,7 +290,7 @@ func (j *joiner) settleLater(g *keyGroup, number uint32) {
 	for _, s := range tray.Sides {
 		from := len(j.repeats.rows)
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			row := j.sides[s].entries[i].row()
+			row := j.sides[s].rows[i]
 			j.m.index.Sides[s].Keys[row] = number
 			j.repeats.rows = append(j.repeats.rows, row)
 		}

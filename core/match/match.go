@@ -1,8 +1,8 @@
 // Package match builds the match index: from one pass over the two sides, which left and which right records carry each
 // key, which of them are paired, and in which tray each record lies.
 //
-// The work has four steps. Reading: batches of both sides are read in parallel; each record's key is read, hashed, and
-// written with the values that will be compared into one of many partitions. Joining: partitions are worked in parallel;
+// The work has four steps. Reading: batches of both sides are read in parallel, from tables or as they come; each record's key is
+// read, hashed, and written with the values that will be compared into one of many partitions. Joining: partitions are worked in parallel;
 // in each, records with equal hashes and equal key bytes come together. A key with one record on each side is settled
 // at once, and so is any key where the sieve compares totals. Repeats: other keys with more are settled afterwards by package
 // pairing, which looks at whole records. Numbering:
@@ -18,6 +18,7 @@ import (
 	"context"
 	"fmt"
 	"runtime"
+	"sync"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -47,6 +48,35 @@ const DefaultBudget = 256 << 20
 // Build matches the two sides by the plan. It stops with the context's error when the context ends, and with a
 // [*RepeatedError] where a key repeats that may not, with a [*CurrencyError] where there are too many currencies. No temporary file outlives it.
 func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts Options) (*Index, error) {
+	m := Begin(plan, left.Records()+right.Records(), opts)
+	defer m.Close()
+	tables := [2]record.Table{left, right}
+	if err := m.check(tables); err != nil {
+		return nil, err
+	}
+	if err := m.feed(ctx, tables); err != nil {
+		return nil, err
+	}
+	return m.Finish(ctx, tables)
+}
+
+// Matching is a match whose records are given to it batch by batch, as they are read: see [Begin].
+type Matching struct {
+	plan       *sieve.Plan
+	inputs     [2]record.Table // once all has been read
+	opts       Options
+	partitions *partitions
+	index      *Index
+	classes    *Classes // nil: no key is joined with another
+
+	mu      sync.Mutex
+	feeders []*Feeder
+	outside [2][]outside
+}
+
+// Begin begins a match of about so many records of both sides together. Its records are given to it by [Matching.Feeder]s; [Matching.Finish]
+// gives the index. It is to be closed.
+func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 	if opts.Workers <= 0 {
 		opts.Workers = runtime.GOMAXPROCS(0)
 	}
@@ -59,40 +89,45 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts
 	if opts.Progress == nil {
 		opts.Progress = func(Progress) {}
 	}
-	m := &matcher{plan: plan, inputs: [2]record.Table{left, right}, opts: opts, index: &Index{}}
-	for _, s := range tray.Sides {
-		n := m.inputs[s].Records()
-		if n > record.MaxRecords {
-			return nil, fmt.Errorf("the %s side has %d records; a side may have %d at most", s, n, int64(record.MaxRecords))
-		}
-		m.index.Sides[s] = newSide(n)
-	}
+	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), opts)}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
 	}
-	m.partitions = newPartitions(partitionCount(left.Records()+right.Records(), opts), opts)
-	defer m.partitions.close()
-	tallies := make([]*tally, opts.Workers)
-	for w := range tallies {
-		tallies[w] = newTally(plan)
-	}
-	if err := m.read(ctx, tallies); err != nil {
+	return m
+}
+
+// Close gives back what the match holds. No temporary file outlives it.
+func (m *Matching) Close() { m.partitions.close() }
+
+// Finish joins all records that have been given, and returns the index. The tables hold the same records, and are read where whole
+// records count. Every feeder must have been flushed.
+func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, error) {
+	m.inputs = tables
+	if err := m.check(tables); err != nil {
 		return nil, err
+	}
+	var tallies []*tally
+	for _, f := range m.feeders {
+		tallies = append(tallies, f.tally)
+	}
+	for len(tallies) < m.opts.Workers {
+		tallies = append(tallies, newTally(m.plan))
 	}
 	if err := m.tooMany(tallies); err != nil {
 		return nil, err
 	}
-	repeats, err := m.join(ctx, tallies)
+	m.makeSides()
+	repeats, err := m.join(ctx, tallies[:m.opts.Workers])
 	if err != nil {
 		return nil, err
 	}
 	if err := m.refuse(ctx, tallies); err != nil {
 		return nil, err
 	}
-	if err := m.settleRepeats(ctx, repeats, tallies); err != nil {
+	if err := m.settleRepeats(ctx, repeats, tallies[:m.opts.Workers]); err != nil {
 		return nil, err
 	}
-	m.number()
+	m.number(repeats.highest)
 	if err := m.applyHand(ctx, tallies[0]); err != nil {
 		return nil, err
 	}
@@ -101,25 +136,33 @@ func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts
 	return m.index, nil
 }
 
-type matcher struct {
-	plan       *sieve.Plan
-	inputs     [2]record.Table
-	opts       Options
-	partitions *partitions
-	index      *Index
-	classes    *Classes // nil: no key is joined with another
+// check refuses sides that are too large.
+func (m *Matching) check(tables [2]record.Table) error {
+	for _, s := range tray.Sides {
+		if n := tables[s].Records(); n > record.MaxRecords {
+			return fmt.Errorf("the %s side has %d records; a side may have %d at most", s, n, int64(record.MaxRecords))
+		}
+	}
+	return nil
+}
+
+// makeSides makes room for the index, and puts the records that take no part where they lie.
+func (m *Matching) makeSides() {
+	var sides sync.WaitGroup
+	for _, s := range tray.Sides {
+		sides.Go(func() {
+			side := newSide(m.inputs[s].Records())
+			for _, o := range m.outside[s] {
+				copy(side.Trays[o.first:], o.trays)
+			}
+			m.index.Sides[s], m.outside[s] = side, nil
+		})
+	}
+	sides.Wait()
 }
 
 // number gives every key its number by first appearance, left side first, instead of the number by partition.
-func (m *matcher) number() {
-	var highest uint32
-	for _, s := range tray.Sides {
-		for _, k := range m.index.Sides[s].Keys {
-			if k != None {
-				highest = max(highest, k+1)
-			}
-		}
-	}
+func (m *Matching) number(highest uint32) {
 	final := fill(make([]uint32, highest), None)
 	next := uint32(0)
 	for _, s := range tray.Sides {
@@ -138,7 +181,7 @@ func (m *matcher) number() {
 }
 
 // total adds up what each worker counted, and counts the trays.
-func (m *matcher) total(tallies []*tally) {
+func (m *Matching) total(tallies []*tally) {
 	sum := newTally(m.plan)
 	for _, t := range tallies {
 		sum.merge(t)
@@ -149,15 +192,22 @@ func (m *matcher) total(tallies []*tally) {
 		m.index.Totals.Stale = m.classes.Stale
 	}
 	m.index.Amounts = sum.sums()
+	var sides sync.WaitGroup
 	for _, s := range tray.Sides {
-		m.index.Totals.Records[s] = m.inputs[s].Records()
-		for _, t := range m.index.Sides[s].Trays {
-			m.index.Totals.Trays[s][t]++
-		}
+		sides.Go(func() {
+			side, totals := &m.index.Sides[s], &m.index.Totals
+			totals.Records[s] = m.inputs[s].Records()
+			var in, paired [256]int64
+			for row, t := range side.Trays {
+				if in[t]++; side.Partners[row] != None {
+					paired[t]++
+				}
+			}
+			copy(totals.Trays[s][:], in[:])
+			if s == tray.Left {
+				totals.Pairs[tray.Matched], totals.Pairs[tray.Differing] = paired[tray.Matched], paired[tray.Differing]
+			}
+		})
 	}
-	for row, t := range m.index.Sides[0].Trays {
-		if t.Paired() && m.index.Sides[0].Partners[row] != None {
-			m.index.Totals.Pairs[t]++
-		}
-	}
+	sides.Wait()
 }

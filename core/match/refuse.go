@@ -23,7 +23,7 @@ func (j *joiner) checkRepeat(g *keyGroup) {
 		}
 		first := None
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			first = min(first, j.sides[s].entries[i].row())
+			first = min(first, j.sides[s].rows[i])
 		}
 		j.tally.refused[s] = append(j.tally.refused[s], refused{first, g.count[s]})
 	}
@@ -64,7 +64,7 @@ func (e *RepeatedError) Error() string {
 }
 
 // refuse ends the match where a key repeats that may not.
-func (m *matcher) refuse(ctx context.Context, tallies []*tally) error {
+func (m *Matching) refuse(ctx context.Context, tallies []*tally) error {
 	for _, s := range tray.Sides {
 		var all []refused
 		for _, t := range tallies {

@@ -16,6 +16,8 @@ import (
 type repeats struct {
 	rows []uint32 // of each key: its left records, then its right records
 	keys []repeatedKey
+
+	highest uint32 // how many keys there are, of all kinds
 }
 
 type repeatedKey struct {
@@ -42,7 +44,7 @@ func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
 
 // settleRepeats pairs the records of repeated keys. It takes as many keys at a time as the budget has room for, reads
 // each batch that holds one of their records once, and settles the keys in parallel.
-func (m *matcher) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
+func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
 	each := int64(256) // bytes of a record while it is being paired
 	for _, s := range tray.Sides {
 		each = max(each, 256+2*averageBytes(ctx, m.inputs[s]))
@@ -77,13 +79,17 @@ func averageBytes(ctx context.Context, t record.Table) int64 {
 	return b.Bytes() / int64(b.Records())
 }
 
-func (m *matcher) settleSome(ctx context.Context, all *repeats, keys []repeatedKey, tallies []*tally) error {
+func (m *Matching) settleSome(ctx context.Context, all *repeats, keys []repeatedKey, tallies []*tally) error {
 	var loaded [2][][]pairing.Record // by side and key
+	sides, loading := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
-		var err error
-		if loaded[s], err = m.loadRecords(ctx, all, keys, s); err != nil {
+		sides.Go(func() (err error) {
+			loaded[s], err = m.loadRecords(loading, all, keys, s)
 			return err
-		}
+		})
+	}
+	if err := sides.Wait(); err != nil {
+		return err
 	}
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
@@ -104,7 +110,7 @@ func (m *matcher) settleSome(ctx context.Context, all *repeats, keys []repeatedK
 	return group.Wait()
 }
 
-func (m *matcher) settleKey(left, right []pairing.Record, t *tally) {
+func (m *Matching) settleKey(left, right []pairing.Record, t *tally) {
 	records := [2][]pairing.Record{left, right}
 	pairs := pairing.Settle(m.plan.Fields, left, right)
 	if pairing.InOrder(len(left), len(right)) {
@@ -134,7 +140,7 @@ func (m *matcher) settleKey(left, right []pairing.Record, t *tally) {
 }
 
 // loadRecords reads all records of the keys on one side, each batch once.
-func (m *matcher) loadRecords(ctx context.Context, all *repeats, keys []repeatedKey, s tray.Side) ([][]pairing.Record, error) {
+func (m *Matching) loadRecords(ctx context.Context, all *repeats, keys []repeatedKey, s tray.Side) ([][]pairing.Record, error) {
 	type place struct {
 		row    uint32
 		key, i int
@@ -153,14 +159,16 @@ func (m *matcher) loadRecords(ctx context.Context, all *repeats, keys []repeated
 	for i, p := range places {
 		rows[i] = p.row
 	}
-	values := m.plan.ValueReader(s)
-	err := record.Gather(ctx, m.inputs[s], rows, func(n int, b *record.Batch, i int) {
-		r := pairing.Record{Row: rows[n], Cells: b.Cells(i)}
-		r.Values = values.Read(r.Cells)
-		for _, k := range m.plan.Key {
-			r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
+	err := record.GatherParallel(ctx, m.inputs[s], rows, m.opts.Workers, func() func(n int, b *record.Batch, i int) {
+		values := m.plan.ValueReader(s)
+		return func(n int, b *record.Batch, i int) {
+			r := pairing.Record{Row: rows[n], Cells: b.Cells(i)}
+			r.Values = values.Read(r.Cells)
+			for _, k := range m.plan.Key {
+				r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
+			}
+			loaded[places[n].key][places[n].i] = r
 		}
-		loaded[places[n].key][places[n].i] = r
 	})
 	return loaded, err
 }

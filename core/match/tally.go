@@ -3,6 +3,7 @@ package match
 import (
 	"slices"
 
+	"twinsieve/core/exact"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
@@ -43,15 +44,43 @@ func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
 	}
 }
 
+// sumTerms adds the amounts of a matched pair whose records have the same, where there is but one currency.
+func (t *tally) sumTerms(terms []exact.Term) {
+	for a, n := range terms {
+		for _, s := range tray.Sides {
+			t.last.amounts[a][s].Trays[tray.Matched].AddTerm(n)
+		}
+	}
+}
+
+// terms appends the amounts among a record's values, a blank one as zero. It reports false where they cannot be had so: then nothing
+// is appended.
+func (t *tally) terms(list []exact.Term, values []reading.Value) ([]exact.Term, bool) {
+	before := len(list)
+	for _, v := range t.values {
+		var n exact.Term
+		if values[v].State == reading.Text {
+			var ok bool
+			if n, ok = exact.NewTerm(values[v].Text); !ok {
+				return list[:before], false
+			}
+		}
+		list = append(list, n)
+	}
+	return list, true
+}
+
 // sumAll adds a column of amount a to the side's totals, whichever tray each record will lie in. The first of the column
 // is of record first, and they are carried from earlier runs or not. Its currencies stand in a column of their own; nil: there is but one.
 func (t *tally) sumAll(a int, s tray.Side, first uint32, carried bool, column, currencies *reading.Column) {
-	in := t.last
+	var sums *SideSums
+	if currencies == nil {
+		sums = &t.last.amounts[a][s]
+	}
 	for i := range column.Len() {
 		if currencies != nil {
-			in = t.ofValue(currencies.At(i))
+			sums = &t.ofValue(currencies.At(i)).amounts[a][s]
 		}
-		sums := &in.amounts[a][s]
 		switch v := column.At(i); v.State {
 		case reading.Text:
 			sums.All.Add(v.Text)

@@ -51,6 +51,8 @@ func Settle(fields []sieve.PlanField, left, right []Record) []Pair {
 		partner = []int{0}
 	case InOrder(len(left), len(right)):
 		partner = pairInOrder(fields, left, right)
+	case len(left) == 1 || len(right) == 1:
+		partner = pairSingle(fields, left, right)
 	default:
 		partner = pairBest(fields, left, right)
 	}

@@ -241,6 +241,12 @@ func (c *Column) At(i int) Value {
 	return Value{Text, text}
 }
 
+// Texts is the column as it is held, for who goes through all of it: one text, where each cell begins and the last ends in it, and
+// the state of each. Without states, a cell is blank when it has no text, else text.
+func (c *Column) Texts() (text []byte, offsets []int32, states []State) {
+	return c.text, c.offsets, c.states
+}
+
 // Column reads a column of a batch. A null is blank, whatever text it keeps. Where the chain is empty and nothing is null,
 // nothing is copied. into may be a column of an earlier
 // batch, whose buffers are then used again.
@@ -258,14 +264,41 @@ func (r *Reader) Column(col *array.String, into *Column) {
 		*into = Column{}
 	}
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
+	last := len(r.chain.steps) - 1
 	for i := range len(offsets) - 1 {
-		cell := text[offsets[i]:offsets[i+1]]
-		if nulls && col.IsNull(i) {
-			cell = nil
+		cell, state := text[offsets[i]:offsets[i+1]], Text
+		switch {
+		case len(cell) == 0 || nulls && col.IsNull(i):
+			state = Blank
+		case last < 0:
+			into.text = append(into.text, cell...)
+		default:
+			for _, step := range r.chain.steps[:last] {
+				out, ok := step(r.a[:0], cell)
+				if !ok || len(out) == 0 {
+					cell, state = nil, Emptied
+					if !ok {
+						state = Unreadable
+					}
+					break
+				}
+				cell = out
+				r.a, r.b = r.b, out
+			}
+			if state == Text { // the last step writes where the value stays
+				at := len(into.text)
+				out, ok := r.chain.steps[last](into.text, cell)
+				switch {
+				case !ok:
+					state = Unreadable
+				case len(out) == at:
+					state = Emptied
+				default:
+					into.text = out
+				}
+			}
 		}
-		v := r.Cell(cell)
-		into.text = append(into.text, v.Text...)
 		into.offsets = append(into.offsets, int32(len(into.text)))
-		into.states = append(into.states, v.State)
+		into.states = append(into.states, state)
 	}
 }

@@ -14,10 +14,12 @@ import (
 	"fmt"
 	"sort"
 	"strings"
+	"sync/atomic"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/memory"
+	"golang.org/x/sync/errgroup"
 )
 
 // The limits of one batch. A batch is cut as soon as either is reached, so that a page decodes only what it shows.
@@ -35,6 +37,8 @@ type Batch struct {
 	Columns []*array.String // one per column of the set, all of one length; nil for those that were not asked for
 	Lines   []int64         // line of the source on which each record starts, counted from 1; nil when there are no lines
 	Carried []int64         // number of the run that each record is carried from; nil: they are the set's own
+
+	made *buffers // by a builder
 }
 
 // Origin is where a record has come from.
@@ -134,11 +138,10 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 	starts := t.Starts()
 	near := -1 // the last batch that has been brought near
 	for n := 0; n < len(rows); {
-		row := int64(rows[n])
-		if row >= t.Records() {
-			return fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+		at, end, err := stretch(t, starts, rows, n)
+		if err != nil {
+			return err
 		}
-		at := batchOf(starts, row)
 		if t, ok := t.(prefetcher); ok && at > near {
 			some := batchesOf(starts, rows[n:], nearAtOnce)
 			near = some[len(some)-1]
@@ -146,40 +149,90 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 				return err
 			}
 		}
-		end := t.Records()
-		if at+1 < len(starts) {
-			end = starts[at+1]
+		if err := gatherOne(ctx, t, at, starts[at], rows, n, end, visit); err != nil {
+			return err
 		}
-		if t, ok := t.(picker); ok {
-			var places []int
-			for k := n; k < len(rows) && int64(rows[k]) < end; k++ {
-				places = append(places, int(int64(rows[k])-starts[at]))
-			}
-			b, err := t.Pick(ctx, at, places)
-			if err != nil {
-				return err
-			}
-			for i := range places {
-				visit(n, b, i)
-				n++
-			}
-			continue
-		}
-		b, err := t.Batch(ctx, at)
+		n = end
+	}
+	return nil
+}
+
+// GatherParallel is [Gather] by several workers, each with a visit of its own: records of different batches are visited at once,
+// in no order.
+func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, visit func() func(n int, b *Batch, i int)) error {
+	type part struct{ at, from, end int }
+	starts := t.Starts()
+	var parts []part
+	for n := 0; n < len(rows); {
+		at, end, err := stretch(t, starts, rows, n)
 		if err != nil {
 			return err
 		}
-		for ; n < len(rows) && int64(rows[n]) < end; n++ {
-			visit(n, b, int(int64(rows[n])-b.First))
+		parts = append(parts, part{at, n, end})
+		n = end
+	}
+	var next atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range min(max(workers, 1), len(parts)) {
+		group.Go(func() error {
+			visit := visit()
+			for {
+				k := int(next.Add(1)) - 1
+				if k >= len(parts) {
+					return nil
+				}
+				if err := gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, visit); err != nil {
+					return err
+				}
+			}
+		})
+	}
+	return group.Wait()
+}
+
+// stretch is which batch holds the nth of the rows, and which of the rows is the first that it does not hold.
+func stretch(t Table, starts []int64, rows []uint32, n int) (batch, end int, err error) {
+	row := int64(rows[n])
+	if row >= t.Records() {
+		return 0, 0, fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+	}
+	batch = batchOf(starts, row)
+	if batch+1 == len(starts) {
+		return batch, len(rows), nil
+	}
+	return batch, n + sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[batch+1] }), nil
+}
+
+// gatherOne visits the rows from one up to another, all of which one batch holds.
+func gatherOne(ctx context.Context, t Table, batch int, start int64, rows []uint32, from, end int, visit func(n int, b *Batch, i int)) error {
+	if p, ok := t.(picker); ok {
+		places := make([]int, end-from)
+		for k := range places {
+			places[k] = int(int64(rows[from+k]) - start)
 		}
+		b, at, err := p.Pick(ctx, batch, places)
+		if err != nil {
+			return err
+		}
+		for k, i := range at {
+			visit(from+k, b, i)
+		}
+		return nil
+	}
+	b, err := t.Batch(ctx, batch)
+	if err != nil {
+		return err
+	}
+	for n := from; n < end; n++ {
+		visit(n, b, int(int64(rows[n])-start))
 	}
 	return nil
 }
 
 // picker is a table that reads some records of a batch more easily than all. They are given by their places in the batch, in
-// ascending order, which may repeat; the batch that is returned has these alone, one after the other.
+// ascending order, which may repeat. The batch that is returned has these and maybe others; at says where in it each stands.
 type picker interface {
-	Pick(ctx context.Context, batch int, places []int) (*Batch, error)
+	Pick(ctx context.Context, batch int, places []int) (b *Batch, at []int, err error)
 }
 
 // prefetcher is a table that can bring several batches near at once, so that reading them one after another does not wait
@@ -288,7 +341,10 @@ func ColumnOf(ctx context.Context, t Table, i, c int) (*array.String, error) {
 // Pick returns some records of a batch, by their places in it.
 func Pick(b *Batch, places []int) *Batch {
 	to := NewBuilder(len(b.Columns))
-	to.From(b.First, len(places)+1)
+	to.From(b.First, len(places)+1, 0)
+	if b.Carried != nil {
+		panic("record: carried records are picked")
+	}
 	for _, i := range places {
 		for c, col := range b.Columns {
 			if text := []byte(col.Value(i)); col.IsNull(i) {

@@ -1,10 +1,10 @@
 package record
 
 import (
-	"encoding/binary"
 	"io"
 	"math"
 	"slices"
+	"sync"
 
 	"github.com/apache/arrow-go/v18/arrow/bitutil"
 )
@@ -18,6 +18,15 @@ type Builder struct {
 	most    int   // records of a batch
 	bytes   int   // of one column, with which a batch is full
 	full    bool
+
+	mu   sync.Mutex
+	free []*buffers // of batches that nobody needs any more
+}
+
+// buffers are what a batch is made of.
+type buffers struct {
+	columns []columnBuilder
+	lines   []int64
 }
 
 type columnBuilder struct {
@@ -33,13 +42,34 @@ func NewBuilder(columns int) *Builder {
 	return b
 }
 
-// From lets the builder make one batch again: that of so many records, however long, whose first has the given number.
-func (b *Builder) From(first int64, records int) {
+// From lets the builder make one batch again: that of so many records, however long, whose first has the given number. They have about
+// so many bytes together.
+func (b *Builder) From(first int64, records, bytes int) {
 	b.next, b.most, b.bytes = first, records, math.MaxInt32
+	for c := range b.columns {
+		if !b.skips(c) {
+			b.columns[c] = columnBuilder{text: make([]byte, 0, bytes/len(b.columns)+bytes/8), offsets: make([]int32, 1, records+1)}
+		}
+	}
+	b.lines = make([]int64, 0, records)
 }
 
-// reset gives every column fresh buffers, for the last batch keeps the old ones; they are sized by what it needed.
+// reset gives every column fresh buffers, for the last batch keeps the old ones; they are those of a batch that was given back, or are
+// sized by what the last one needed.
 func (b *Builder) reset() {
+	b.full = false
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if n := len(b.free); n > 0 {
+		old := b.free[n-1]
+		b.free = b.free[:n-1]
+		for c := range old.columns {
+			col := &old.columns[c]
+			b.columns[c] = columnBuilder{text: col.text[:0], offsets: append(col.offsets[:0], 0)}
+		}
+		b.lines = old.lines[:0]
+		return
+	}
 	records := len(b.lines)
 	for c := range b.columns {
 		col := &b.columns[c]
@@ -47,7 +77,16 @@ func (b *Builder) reset() {
 		*col = columnBuilder{text: make([]byte, 0, size), offsets: make([]int32, 1, records+1)}
 	}
 	b.lines = make([]int64, 0, records)
-	b.full = false
+}
+
+// Recycle lets the builder use the memory of a batch that it made and that nobody needs any more. Other goroutines may call it.
+func (b *Builder) Recycle(batch *Batch) {
+	if batch.made == nil {
+		return
+	}
+	b.mu.Lock()
+	b.free = append(b.free, batch.made)
+	b.mu.Unlock()
 }
 
 // Only lets the builder keep these columns alone. Batches then have no array for the others.
@@ -96,7 +135,7 @@ func (b *Builder) Plain(text []byte, ends []uint32, line int64) {
 }
 
 // plain appends the cells of one column. Most are short, and calling a copy for each costs more than copying: a cell of up to 32
-// bytes is copied as two or four words, together with bytes behind it that the next cell overwrites.
+// bytes is copied together with bytes behind it, which the next cell overwrites.
 func (c *columnBuilder) plain(text []byte, ends []uint32, column, columns int) {
 	first, records := len(c.offsets), len(ends)/columns
 	c.offsets = slices.Grow(c.offsets, records)[:first+records]
@@ -117,13 +156,9 @@ func (c *columnBuilder) plain(text []byte, ends []uint32, column, columns int) {
 			to = c.text[:cap(c.text)]
 		}
 		if start+words <= len(text) && size <= words {
-			src, dst := text[start:start+words:start+words], to[at:at+words:at+words]
-			binary.LittleEndian.PutUint64(dst, binary.LittleEndian.Uint64(src))
-			binary.LittleEndian.PutUint64(dst[8:], binary.LittleEndian.Uint64(src[8:]))
-			if size > words/2 {
-				binary.LittleEndian.PutUint64(dst[16:], binary.LittleEndian.Uint64(src[16:]))
-				binary.LittleEndian.PutUint64(dst[24:], binary.LittleEndian.Uint64(src[24:]))
-			}
+			src, dst := text[start:start+words], to[at:at+words]
+			*(*[words / 2]byte)(dst) = *(*[words / 2]byte)(src) // which the compiler does without a call
+			*(*[words / 2]byte)(dst[words/2:]) = *(*[words / 2]byte)(src[words/2:])
 		} else {
 			copy(to[at:], text[start:end])
 		}
@@ -136,7 +171,7 @@ func (c *columnBuilder) plain(text []byte, ends []uint32, column, columns int) {
 	}
 }
 
-// words is how many bytes are copied as words.
+// words is how many bytes are copied at once.
 const words = 32
 
 // Room is how many records the batch can still take, if none of their columns has more than so many bytes; at least one.
@@ -202,7 +237,7 @@ func (b *Builder) Flush() *Batch {
 	if len(b.lines) == 0 {
 		return nil
 	}
-	batch := &Batch{First: b.next, Lines: b.lines}
+	batch := &Batch{First: b.next, Lines: b.lines, made: &buffers{slices.Clone(b.columns), b.lines}}
 	for c := range b.columns {
 		if b.skips(c) {
 			batch.Columns = append(batch.Columns, nil)

@@ -207,6 +207,22 @@ func (p *Plan) keep(v PlanValue) int {
 	return len(p.Values) - 1
 }
 
+// Reads are the columns of side s that a match reads, ascending.
+func (p *Plan) Reads(s tray.Side) []int {
+	columns := []int{}
+	if p.Where[s] != nil {
+		columns = p.Where[s].Columns()
+	}
+	for _, k := range p.Key {
+		columns = append(columns, k.Column[s])
+	}
+	for _, v := range p.Values {
+		columns = append(columns, v.Column[s])
+	}
+	slices.Sort(columns)
+	return slices.Compact(columns)
+}
+
 func indexOf(names []string, name string) int {
 	for i, n := range names {
 		if n == name {

@@ -157,6 +157,9 @@ const mostText = 32 << 20
 // the same.
 func (r *Reader) Only(columns []int) { r.builder.Only(columns) }
 
+// Recycle lets the reader use the memory of a batch that it gave and that nobody needs any more. Other goroutines may call it.
+func (r *Reader) Recycle(b *record.Batch) { r.builder.Recycle(b) }
+
 // Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[record.Unreadable].
 func (r *Reader) Next() (*record.Batch, error) {
 	r.open = batchPlace{place{at: r.at(), line: r.line, plain: true}, r.records}

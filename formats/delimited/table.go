@@ -7,7 +7,6 @@ import (
 	"io"
 	"slices"
 	"sync"
-	"unicode/utf8"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 
@@ -28,6 +27,7 @@ type Table struct {
 // buffers are what reading a batch needs.
 type buffers struct {
 	text []byte
+	some []byte // lines of it
 	ends []uint32
 }
 
@@ -97,19 +97,23 @@ func (t *Table) read(ctx context.Context, i int, columns []int) (*record.Batch, 
 		return nil, err
 	}
 	defer t.buffers.Put(buffer)
-	p := &t.batches[i]
+	return t.parse(buffer, buffer.text, t.starts[i], t.recordsOf(i), t.batches[i].line, columns)
+}
+
+// parse reads text as so many records, the first of which has the given number and stands on the given line.
+func (t *Table) parse(buffer *buffers, text []byte, first int64, records int, line int64, columns []int) (*record.Batch, error) {
 	opts := t.reader.opts
 	opts.Reject, opts.Footer = nil, nil
 	b := record.NewBuilder(len(t.reader.columns))
-	b.From(t.starts[i], t.recordsOf(i))
 	if columns != nil {
 		b.Only(columns)
 	}
+	b.From(first, records, len(text))
 	r := &Reader{source: bytes.NewReader(nil), opts: opts, delimiter: t.reader.delimiter, columns: t.reader.columns, builder: b,
-		buffer: buffer.text, ends: buffer.ends, end: len(buffer.text), ended: true, line: p.line, bytes: int64(len(buffer.text))}
+		buffer: text, ends: buffer.ends, end: len(text), ended: true, line: line, bytes: int64(len(text))}
 	batch, err := r.Next()
 	buffer.ends = r.ends
-	if err == nil && batch.Records() == t.recordsOf(i) {
+	if err == nil && batch.Records() == records {
 		return batch, nil
 	}
 	return nil, errChanged
@@ -136,54 +140,35 @@ func (t *Table) text(i int) (*buffers, error) {
 }
 
 // Pick returns some records of batch i, whose places in it are in ascending order. Where each line is a record, only theirs are
-// looked into.
-func (t *Table) Pick(ctx context.Context, i int, places []int) (*record.Batch, error) {
+// looked into. at says where in the batch each stands.
+func (t *Table) Pick(ctx context.Context, i int, places []int) (b *record.Batch, at []int, err error) {
 	if err := ctx.Err(); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	p := &t.batches[i]
 	if !p.plain {
-		whole, err := t.Batch(ctx, i)
-		if err != nil {
-			return nil, err
-		}
-		return record.Pick(whole, places), nil
+		b, err = t.Batch(ctx, i)
+		return b, places, err
 	}
 	buffer, err := t.text(i)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	defer t.buffers.Put(buffer)
-	b := record.NewBuilder(len(t.reader.columns))
-	b.From(t.starts[i], len(places)+1)
-	ends := make([]uint32, len(t.reader.columns))
-	rest, at := buffer.text, 0
-	for _, place := range places {
-		for ; at < place; at++ {
+	// Their lines are put one behind another, and read as a text of their own.
+	some, rest, line := buffer.some[:0], buffer.text, 0
+	at, lines := make([]int, len(places)), make([]int64, len(places))
+	for n, place := range places {
+		for ; line < place; line++ {
 			rest = rest[bytes.IndexByte(rest, '\n')+1:]
 		}
-		if !t.cells(rest, ends) || !utf8.Valid(rest[:ends[len(ends)-1]]) {
-			return nil, errChanged
-		}
-		b.Plain(rest, ends, p.line+int64(place))
+		some = append(some, rest[:bytes.IndexByte(rest, '\n')+1]...)
+		at[n], lines[n] = n, p.line+int64(place)
 	}
-	return b.Flush(), nil
-}
-
-// cells finds the ends of the cells of the first line of text.
-func (t *Table) cells(text []byte, ends []uint32) bool {
-	at := 0
-	for c := range ends {
-		by := t.reader.delimiter
-		if c == len(ends)-1 {
-			by = '\n'
-		}
-		n := bytes.IndexByte(text[at:], by)
-		if n < 0 {
-			return false
-		}
-		ends[c] = uint32(at + n)
-		at += n + 1
+	buffer.some = some
+	if b, err = t.parse(buffer, some, t.starts[i], len(places), lines[0], nil); err != nil {
+		return nil, nil, err
 	}
-	return true
+	b.Lines = lines
+	return b, at, nil
 }

@@ -135,7 +135,7 @@ func TestTableOfChangedFile(t *testing.T) {
 		if _, err := table.Batch(context.Background(), 0); err == nil || !strings.Contains(err.Error(), "has been changed") {
 			t.Errorf("%s: read with error %v", name, err)
 		}
-		if _, err := table.Pick(context.Background(), 0, []int{500}); err == nil {
+		if _, _, err := table.Pick(context.Background(), 0, []int{500}); err == nil {
 			t.Errorf("%s: a record was picked", name)
 		}
 	}

@@ -37,6 +37,7 @@ type Source struct {
 	footed  int64
 	used    *position // of text: how much of the file has been read; nil for other formats
 	last    *lines.HoldBack
+	again   *delimited.Reader // of text that is stored as it is read
 	closers []io.Closer
 
 	stack     *stacked              // nil where this is no stack
@@ -501,9 +502,15 @@ func (f *finder) openDelimited() error {
 	if err != nil {
 		return err
 	}
-	f.reader, err = delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: c.SkipFirst,
+	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: c.SkipFirst,
 		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
-	return err
+	if err != nil {
+		return err
+	}
+	if f.reader = r; c.Encoding == textcode.UTF8 && c.Packing == NotPacked && f.last == nil {
+		f.again = r
+	}
+	return nil
 }
 
 // findHeader tells whether the first line names the columns: a line with a cell that is a number or a date does not.

@@ -132,10 +132,17 @@ func tell(b []byte, head, whole bool) (Found, bool) {
 	return Found{CP1252, false, "it is not UTF-8"}, true
 }
 
-// ascii looks at eight bytes at a time, for whole files may be gone through.
+// ascii looks at many bytes at a time, for whole files may be gone through.
 func ascii(b []byte) bool {
+	word := binary.LittleEndian.Uint64
+	for ; len(b) >= 64; b = b[64:] {
+		some := b[:64:64]
+		if (word(some)|word(some[8:])|word(some[16:])|word(some[24:])|word(some[32:])|word(some[40:])|word(some[48:])|word(some[56:]))&0x8080808080808080 != 0 {
+			return false
+		}
+	}
 	for ; len(b) >= 8; b = b[8:] {
-		if binary.LittleEndian.Uint64(b)&0x8080808080808080 != 0 {
+		if word(b)&0x8080808080808080 != 0 {
 			return false
 		}
 	}

@@ -5,29 +5,68 @@ import (
 	"context"
 	"encoding/csv"
 	"io"
+	"runtime"
 
 	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
 	"twinsieve/formats/outform"
 )
 
-// A part of the list is read and written at a time. Where records have to be read back from a file, every part reads
-// most of the file, so parts are larger.
-const (
-	partInMemory = 8_000
-	partFromFile = 32_000
-)
+// part is how many entries are read and written at a time.
+const part = 8_000
+
+// Options are how, not what, to read. The zero value is good.
+type Options struct {
+	Workers int    // 0: one for each processor
+	Budget  int64  // bytes of records that may stay in memory
+	TempDir string // where a temporary file goes; "": the system's place
+}
+
+// Records are the records of entries, near at hand: however a list is read, each of their batches has been read once.
+type Records struct {
+	tables   [2]record.Table
+	excerpts [2]*record.Excerpt
+	workers  int
+}
+
+// Near brings the records of the entries at places near. It is to be closed.
+func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []exception.Place, opts Options) (*Records, error) {
+	r := &Records{tables: tables, workers: opts.Workers}
+	if r.workers <= 0 {
+		r.workers = runtime.GOMAXPROCS(0)
+	}
+	for _, s := range tray.Sides {
+		if spool, ok := tables[s].(*record.Spool); ok && spool.Spilled() == 0 {
+			continue // they are near
+		}
+		x, err := record.NewExcerpt(ctx, tables[s], exception.Rows(plan, index, places, s), r.workers, opts.Budget/2, opts.TempDir)
+		if err != nil {
+			r.Close()
+			return nil, err
+		}
+		r.tables[s], r.excerpts[s] = x, x
+	}
+	return r, nil
+}
+
+// Close gives back what is kept of the records.
+func (r *Records) Close() {
+	for _, x := range r.excerpts {
+		if x != nil {
+			_ = x.Close() // a temporary file, which goes in any case
+		}
+	}
+}
 
 // WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places, and rejects behind them. Parts of the list are
 // read and put into text by several workers; only a few parts are in memory at once.
-func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, rejects []exception.Entry, workers int) error {
-	most := partInMemory
-	if tables[0].Spilled()+tables[1].Spilled() > 0 {
-		most = partFromFile
-	}
+func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, near *Records, places []exception.Place, rejects []exception.Entry) error {
+	workers := near.workers
 	head := csv.NewWriter(w)
 	if err := head.Write(l.Columns()); err != nil {
 		return err
@@ -48,8 +87,8 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 					return nil
 				}
 				select {
-				case part := <-text:
-					if _, err := w.Write(part); err != nil {
+				case written := <-text:
+					if _, err := w.Write(written); err != nil {
 						return err
 					}
 				case <-ctx.Done():
@@ -80,10 +119,10 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		return true
 	}
 	for len(places) > 0 {
-		part := places[:min(len(places), most)]
-		places = places[len(part):]
+		some := places[:min(len(places), part)]
+		places = places[len(some):]
 		if !add(func() ([]exception.Entry, error) {
-			return exception.ReadWhole(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
+			return exception.ReadWhole(ctx, l.plan, index, near.tables, some)
 		}) {
 			return group.Wait()
 		}
@@ -96,17 +135,17 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 }
 
 // Write writes the entries at places in any format, one part of the list after the other, and rejects behind them.
-func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, tables [2]*record.Spool, places []exception.Place, rejects []exception.Entry) error {
+func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, near *Records, places []exception.Place, rejects []exception.Entry) error {
 	var row []string
 	var cells []record.Cell
 	for len(places)+len(rejects) > 0 {
-		part := places[:min(len(places), partFromFile)]
-		places = places[len(part):]
-		entries, err := exception.ReadWhole(ctx, l.plan, index, [2]record.Table{tables[0], tables[1]}, part)
+		some := places[:min(len(places), part)]
+		places = places[len(some):]
+		entries, err := exception.ReadWhole(ctx, l.plan, index, near.tables, some)
 		if err != nil {
 			return err
 		}
-		if len(part) == 0 {
+		if len(some) == 0 {
 			entries, rejects = rejects, nil
 		}
 		for i := range entries {

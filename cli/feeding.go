@@ -1,0 +1,210 @@
+package cli
+
+import (
+	"context"
+	"io"
+	"os"
+	"runtime"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
+	"twinsieve/formats/intake"
+)
+
+// feeding reads both files of a sift at once and gives their records to the match as they come. Of a file that can be read again
+// from any place nothing is kept; the records of others go to a spool.
+type feeding struct {
+	*sifting
+	root     *rootFlags
+	result   *sifted
+	progress *progress
+	budget   int64
+
+	files   [2]*os.File
+	infos   [2]os.FileInfo
+	sources [2]*intake.Source
+	spools  [2]*record.Spool // nil where the file is read again
+}
+
+// open opens both files and finds how they are read.
+func (f *feeding) open() error {
+	group := errgroup.Group{}
+	for _, side := range tray.Sides {
+		group.Go(func() error {
+			file, err := os.Open(f.sifting.files[side])
+			if err != nil {
+				return broken("the %s file cannot be read: %s", side, err)
+			}
+			f.files[side] = file
+			info, err := file.Stat()
+			if err != nil {
+				return broken("the %s file cannot be read: %s", side, err)
+			}
+			if f.infos[side] = info; !info.Mode().IsRegular() {
+				return wrongRequest("%s is not a file that can be read from any place; sift reads regular files", f.sifting.files[side])
+			}
+			r, err := intake.Open(file, info.Size(), f.read[side], intake.Options{Name: f.sifting.files[side], Reject: func(r record.Reject) { f.reject(side, r) }})
+			if err != nil {
+				return unreadable(f.sifting.files[side], err)
+			}
+			if f.sources[side] = r; !r.Again() {
+				f.spools[side] = record.NewSpool(r.Columns(), f.budget/4, f.tempDir)
+			}
+			return nil
+		})
+	}
+	return group.Wait()
+}
+
+func (f *feeding) reject(side tray.Side, r record.Reject) {
+	if len(f.result.Listed[side]) < rejectsListed {
+		f.result.Listed[side] = append(f.result.Listed[side], r)
+	}
+	if f.out != "" || f.root.output == "csv" || f.root.output == "ndjson" { // the list of exceptions has them all
+		f.rejects[side] = append(f.rejects[side], r)
+	}
+}
+
+// expected is about how many records there are, by the size of the files.
+func (f *feeding) expected() (records int64) {
+	const cell = 10 // bytes, roughly
+	for _, side := range tray.Sides {
+		records += f.infos[side].Size() / int64(cell*len(f.sources[side].Columns()))
+	}
+	return records
+}
+
+// forMatch is what the match may take of the memory: all that is not for spools.
+func (f *feeding) forMatch() int64 {
+	left := f.budget
+	for _, side := range tray.Sides {
+		if f.spools[side] != nil {
+			left -= f.budget / 4
+		}
+	}
+	return left
+}
+
+// given is a batch on its way from a file to the match.
+type given struct {
+	side  tray.Side
+	batch *record.Batch
+}
+
+// feed reads both files to their ends, gives their records to the match, and returns them as tables.
+func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Matching) (tables [2]record.Table, err error) {
+	workers := f.workers
+	if workers <= 0 {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	var read atomic.Int64
+	total := f.infos[0].Size() + f.infos[1].Size()
+	batches := make(chan given, workers)
+	readers, ctx := errgroup.WithContext(ctx)
+	for _, side := range tray.Sides {
+		readers.Go(func() error {
+			return f.readSide(ctx, plan, side, batches, func(bytes int64) { f.progress.set("reading files", read.Add(bytes), total) })
+		})
+	}
+	var feeders errgroup.Group
+	for range workers {
+		feeder := matching.Feeder()
+		feeders.Go(func() error {
+			for g := range batches {
+				if err := feeder.Add(g.side, g.batch); err != nil {
+					return err
+				}
+				if f.spools[g.side] == nil {
+					f.sources[g.side].Recycle(g.batch)
+				}
+			}
+			return feeder.Flush()
+		})
+	}
+	err = readers.Wait()
+	close(batches)
+	if fed := feeders.Wait(); err == nil && fed != nil {
+		err = broken("%w", fed)
+	}
+	for _, side := range tray.Sides {
+		if tables[side] = f.spools[side]; f.spools[side] == nil && err == nil {
+			tables[side] = f.sources[side].Table(f.files[side])
+		}
+	}
+	return tables, err
+}
+
+func (f *feeding) readSide(ctx context.Context, plan *sieve.Plan, side tray.Side, to chan<- given, read func(bytes int64)) error {
+	r, name := f.sources[side], f.sifting.files[side]
+	if f.spools[side] == nil {
+		r.Only(plan.Reads(side))
+	}
+	for before := int64(0); ; {
+		batch, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return unreadable(name, err)
+		}
+		if f.spools[side] != nil {
+			if err := f.spools[side].Add(batch); err != nil {
+				return broken("%s: %w", name, err)
+			}
+		}
+		select {
+		case to <- given{side, batch}:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		read(r.Bytes() - before)
+		before = r.Bytes()
+	}
+	f.result.Rejects[side], f.result.Read[side], f.result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
+	f.result.Uncomputed[side] = r.Failures()
+	return nil
+}
+
+// unchanged makes sure that no file has been written to since it was opened.
+func (f *feeding) unchanged() error {
+	for _, side := range tray.Sides {
+		now, err := f.files[side].Stat()
+		if err != nil {
+			return broken("the %s file cannot be read: %s", side, err)
+		}
+		if was := f.infos[side]; now.Size() != was.Size() || !now.ModTime().Equal(was.ModTime()) {
+			return broken("%s was changed at %s, while it was read; wait until it is whole, and compare again", f.sifting.files[side], now.ModTime().Format(time.TimeOnly))
+		}
+	}
+	return nil
+}
+
+// spilled is how many bytes of records went to temporary files.
+func (f *feeding) spilled() (bytes int64) {
+	for _, spool := range f.spools {
+		if spool != nil {
+			bytes += spool.Spilled()
+		}
+	}
+	return bytes
+}
+
+func (f *feeding) close() {
+	for _, side := range tray.Sides {
+		if f.sources[side] != nil {
+			_ = f.sources[side].Close() // all that was wanted has been read
+		}
+		if f.spools[side] != nil {
+			_ = f.spools[side].Close() // a temporary file, which goes in any case
+		}
+		if f.files[side] != nil {
+			_ = f.files[side].Close() // was only read
+		}
+	}
+}

@@ -1,0 +1,289 @@
+package match
+
+import (
+	"encoding/binary"
+
+	"twinsieve/core/expression"
+	"twinsieve/core/reading"
+	"twinsieve/core/record"
+	"twinsieve/core/tray"
+)
+
+// sideReader is one worker's means to make entries of batches of one side. It works column by column: first each column is read whole; then the
+// entries of some records are put together beside each other, one part or value after the other for all of them; then
+// each is written to its partition.
+type sideReader struct {
+	m      *Matching
+	side   tray.Side
+	tally  *tally
+	where  *expression.Program // which records take part; nil: all
+	to     *writer
+	key    []columnReader
+	values []columnReader
+	row    []reading.Value // the values of a record that will have no entry
+	wanted []bool          // of the batch's records, which take part; nil: all
+	trays  []tray.Tray     // of the batch's records; nil as long as all take part
+
+	room    []byte   // for the entries being put together
+	ends    []int    // where each of them ends so far; -1: the record has none
+	keyEnds []int    // where the key of each ends
+	flags   []uint32 // of each
+	hashes  []uint64 // of the key of each
+}
+
+// entriesTogether is how many entries are put together at a time, and entryRoom about how many bytes they may take, so that they stay
+// near.
+const (
+	entriesTogether = 256
+	entryRoom       = 24 << 10
+)
+
+func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
+	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)),
+		ends: make([]int, entriesTogether), keyEnds: make([]int, entriesTogether), flags: make([]uint32, entriesTogether), hashes: make([]uint64, entriesTogether)}
+	if m.plan.Where[s] != nil {
+		r.where = m.plan.Where[s].Copy()
+	}
+	for _, k := range m.plan.Key {
+		r.key = append(r.key, columnReader{reader: k.Chain[s].Reader(), column: k.Column[s]})
+	}
+	for _, v := range m.plan.Values {
+		r.values = append(r.values, columnReader{reader: v.Chain[s].Reader(), column: v.Column[s]})
+	}
+	return r
+}
+
+// read makes entries of a batch.
+func (r *sideReader) read(b *record.Batch) error {
+	r.trays, r.wanted = nil, nil
+	if r.where != nil {
+		r.filter(b)
+	}
+	each := entryHead + putSlack // bytes of the longest entry
+	for i := range r.key {
+		each += binary.MaxVarintLen64 + r.key[i].load(b, r.wanted, &r.tally.Parts[r.side][i])
+	}
+	if r.m.classes != nil {
+		each += r.m.classes.longest
+	}
+	for i := range r.values {
+		each += binary.MaxVarintLen64 + r.values[i].load(b, r.wanted, &r.tally.Values[r.side][i])
+	}
+	var currencies *reading.Column
+	if c := r.m.plan.Currency; c >= 0 {
+		currencies = &r.values[c].out
+	}
+	for a, v := range r.tally.values {
+		r.tally.sumAll(a, r.side, uint32(b.First), b.Carried != nil, &r.values[v].out, currencies)
+	}
+	together := min(max(entryRoom/each, 1), entriesTogether)
+	if together*each > len(r.room) {
+		r.room = make([]byte, together*each)
+	}
+	for from := 0; from < b.Records(); from += together {
+		if err := r.some(b, from, min(from+together, b.Records()), each); err != nil {
+			return err
+		}
+	}
+	if r.trays != nil {
+		r.m.mu.Lock()
+		r.m.outside[r.side] = append(r.m.outside[r.side], outside{b.First, r.trays})
+		r.m.mu.Unlock()
+	}
+	return nil
+}
+
+// filter finds which records take part. One for which that cannot be decided is counted, and does not.
+func (r *sideReader) filter(b *record.Batch) {
+	r.wanted = make([]bool, b.Records())
+	for i := range r.wanted {
+		wants, err := r.where.Wants(b, i)
+		if err != nil {
+			r.tally.Undecided[r.side]++
+		}
+		r.wanted[i] = wants && err == nil
+	}
+}
+
+// some makes the entries of the batch's records from one up to another. Each has so many bytes of room.
+func (r *sideReader) some(b *record.Batch, from, to, each int) error {
+	ends, keyEnds, flags := r.ends[:to-from], r.keyEnds[:to-from], r.flags[:to-from]
+	for n := range ends {
+		if ends[n] = n*each + entryHead; r.wanted != nil && !r.wanted[from+n] {
+			ends[n] = -1
+			r.leaveOut(b, from+n, tray.Excluded)
+		}
+		flags[n] = 0
+	}
+	for p := range r.key {
+		r.putPart(b, p, from, ends)
+	}
+	for n := range ends {
+		if r.m.classes != nil && ends[n] >= 0 {
+			ends[n] = r.putClass(n*each+entryHead, ends[n])
+		}
+		keyEnds[n] = ends[n]
+	}
+	for v := range r.values {
+		r.values[v].put(r.room, from, ends, flags)
+	}
+	hashes := r.hashes[:to-from]
+	for n, end := range ends { // apart from the writing, so that none waits for its own hash
+		if start := n * each; end >= 0 {
+			hashes[n] = r.m.partitions.seal(r.room[start:end], uint32(b.First)+uint32(from+n), keyEnds[n]-start, flags[n])
+		}
+	}
+	for n, end := range ends {
+		if start := n * each; end >= 0 {
+			if err := r.to.write(r.room[start:], end-start, hashes[n]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// leaveOut puts record i of the batch into the tray of those that take no part, and its amounts with it.
+func (r *sideReader) leaveOut(b *record.Batch, i int, at tray.Tray) {
+	if r.trays == nil {
+		r.trays = make([]tray.Tray, b.Records())
+	}
+	r.trays[i] = at
+	for v := range r.values {
+		r.row[v] = r.values[v].out.At(i)
+	}
+	r.tally.sum(r.side, at, r.row)
+}
+
+// putPart puts a part of the key into entries, those of the records from from on. A part is preceded by its size plus one,
+// or is a zero where it is blank, so that no two different keys have the same bytes. A record whose part is unreadable, or blank where
+// blanks do not equal each other, is unkeyed.
+func (r *sideReader) putPart(b *record.Batch, p, from int, ends []int) {
+	c, room := &r.key[p], r.room
+	offsets := c.offsets[from:]
+	start := int(offsets[0])
+	for n, end := range ends {
+		next := int(offsets[n+1])
+		text, size := start, next-start
+		start = next
+		if end < 0 {
+			continue
+		}
+		switch state := c.state(from+n, size); {
+		case state == reading.Text && size < 0x7f:
+			room[end] = byte(size + 1)
+			ends[n] = put(room, end+1, c.text, text, size)
+		case state == reading.Text:
+			end += binary.PutUvarint(room[end:], uint64(size)+1)
+			ends[n] = put(room, end, c.text, text, size)
+		case state.IsBlank() && r.m.plan.Key[p].BlanksEqual:
+			room[end] = 0
+			ends[n] = end + 1
+		default:
+			count(&r.tally.Unkeyed[r.side][p], state)
+			ends[n] = -1
+			r.leaveOut(b, from+n, tray.Unkeyed)
+		}
+	}
+}
+
+// putClass puts the least key of its class in the place of a key that the crosswalk joins with others.
+func (r *sideReader) putClass(start, end int) int {
+	if class, ok := r.m.classes.of[string(r.room[start:end])]; ok {
+		return start + copy(r.room[start:], class)
+	}
+	return end
+}
+
+// columnReader reads one column through its chain.
+type columnReader struct {
+	reader *reading.Reader
+	column int
+	out    reading.Column
+
+	text    []byte // the column as read: see [reading.Column.Texts]
+	offsets []int32
+	states  []reading.State
+}
+
+// load reads the column of a batch, counts its states over the records that are wanted, and returns how long its longest text is.
+func (c *columnReader) load(b *record.Batch, wanted []bool, counts *Causes) (longest int) {
+	c.reader.Column(b.Columns[c.column], &c.out)
+	c.text, c.offsets, c.states = c.out.Texts()
+	var in [4]int64
+	start := c.offsets[0]
+	for i, end := range c.offsets[1:] {
+		size := int(end - start)
+		start = end
+		longest = max(longest, size)
+		if wanted == nil || wanted[i] {
+			in[c.state(i, size)]++
+		}
+	}
+	counts.add(Causes{Read: in[reading.Text], Blank: in[reading.Blank], Emptied: in[reading.Emptied], Unreadable: in[reading.Unreadable]})
+	return longest
+}
+
+// state is that of cell i, whose text has so many bytes.
+func (c *columnReader) state(i, size int) reading.State {
+	switch {
+	case c.states != nil:
+		return c.states[i] & 3
+	case size == 0:
+		return reading.Blank
+	}
+	return reading.Text
+}
+
+// put puts the column's values into entries, those of the records from from on: each as its size and state in one number, and
+// its text. Flags get a bit where one is unreadable.
+func (c *columnReader) put(room []byte, from int, ends []int, flags []uint32) {
+	offsets := c.offsets[from:]
+	start := int(offsets[0])
+	for n, end := range ends {
+		next := int(offsets[n+1])
+		text, size := start, next-start
+		start = next
+		if end < 0 {
+			continue
+		}
+		state := c.state(from+n, size)
+		if state == reading.Unreadable {
+			flags[n] |= entryUnreadable
+		}
+		if head := size<<2 | int(state); head < 0x80 {
+			room[end] = byte(head)
+			end++
+		} else {
+			end += binary.PutUvarint(room[end:], uint64(head))
+		}
+		ends[n] = put(room, end, c.text, text, size)
+	}
+}
+
+// putSlack is how many bytes more than it is given [put] may write.
+const putSlack = 16
+
+// put copies text[from:from+size] to dst[at:] and returns where it ends. A short text is copied together with bytes behind
+// it, for calling a copy costs more than that.
+func put(dst []byte, at int, text []byte, from, size int) int {
+	if size <= putSlack && from+putSlack <= len(text) {
+		*(*[putSlack]byte)(dst[at:]) = *(*[putSlack]byte)(text[from:])
+	} else {
+		copy(dst[at:], text[from:from+size])
+	}
+	return at + size
+}
+
+func count(c *Causes, s reading.State) {
+	switch s {
+	case reading.Text:
+		c.Read++
+	case reading.Blank:
+		c.Blank++
+	case reading.Emptied:
+		c.Emptied++
+	case reading.Unreadable:
+		c.Unreadable++
+	}
+}

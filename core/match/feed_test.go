@@ -1,0 +1,88 @@
+package match_test
+
+import (
+	"context"
+	"math/rand/v2"
+	"reflect"
+	"sync"
+	"testing"
+
+	"twinsieve/core/match"
+	"twinsieve/core/record"
+	"twinsieve/core/tray"
+)
+
+// TestFeed holds a match whose batches are given to it in any order by several goroutines, with nothing but the columns that the plan reads,
+// against one of two tables.
+func TestFeed(t *testing.T) {
+	r := rand.New(rand.NewPCG(77, 1))
+	ctx := context.Background()
+	for range 300 {
+		c := randomCase(r)
+		plan, tables := c.inputs(t, 1+r.IntN(3))
+		want, err := match.Build(ctx, plan, tables[0], tables[1], match.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		m := match.Begin(plan, r.Int64N(1000), match.Options{Workers: 1 + r.IntN(3)})
+		type given struct {
+			side  tray.Side
+			batch int
+		}
+		var all []given
+		for _, s := range tray.Sides {
+			for i := range tables[s].Starts() {
+				all = append(all, given{s, i})
+			}
+		}
+		r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+		batches := make(chan given)
+		var feeders sync.WaitGroup
+		for range 1 + r.IntN(4) {
+			feeders.Go(func() {
+				f := m.Feeder()
+				for g := range batches {
+					b, err := tables[g.side].Batch(ctx, g.batch)
+					if err == nil {
+						err = f.Add(g.side, only(b, plan.Reads(g.side)))
+					}
+					if err != nil {
+						t.Error(err)
+					}
+				}
+				if err := f.Flush(); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		for _, g := range all {
+			batches <- g
+		}
+		close(batches)
+		feeders.Wait()
+		got, err := m.Finish(ctx, tables)
+		m.Close()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !reflect.DeepEqual(got.Sides, want.Sides) || !reflect.DeepEqual(got.Totals, want.Totals) {
+			t.Fatalf("another index\n got %+v\nwant %+v", got, want)
+		}
+	}
+}
+
+// only is a batch without the other columns.
+func only(b *record.Batch, columns []int) *record.Batch {
+	out := *b
+	out.Columns = append(out.Columns[:0:0], b.Columns...)
+	for c := range out.Columns {
+		wanted := false
+		for _, w := range columns {
+			wanted = wanted || w == c
+		}
+		if !wanted {
+			out.Columns[c] = nil
+		}
+	}
+	return &out
+}
