@@ -30,7 +30,7 @@ const (
 func reportBench(dir, binary string, seed uint64) {
 	data := filepath.Join(dir, "report-data")
 	must(os.RemoveAll(data))
-	s := serve(binary, data)
+	s := serve(binary, data, "")
 	defer s.stop()
 	ctx := context.Background()
 	run := s.manyExceptions(ctx, seed)

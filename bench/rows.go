@@ -28,10 +28,7 @@ const pageRows = 100
 func rows(dir, binary string, records int, seed uint64) {
 	left, right := filepath.Join(dir, "left.csv"), filepath.Join(dir, "right.csv")
 	must(demo.Large{Records: records, Seed: seed}.Write(left, right))
-	d := sieve.Definition{Name: "Large", Left: "left", Right: "right", Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount"}, As: "decimal", Within: "0.05"}, {Columns: sieve.Columns{Left: "vessel"}}}}
-	for _, name := range []string{"call", "day", "code"} {
-		d.Key = append(d.Key, sieve.KeyPart{Columns: sieve.Columns{Left: name}})
-	}
+	d := definition(3)
 	countsBench(d, left, right)
 	pagesBench(d, binary, filepath.Join(dir, "data"), left, right)
 }
@@ -85,8 +82,12 @@ type served struct {
 	cmd *exec.Cmd
 }
 
-func serve(binary, data string) *served {
+// serve starts a service on data of its own; memory is what it keeps to, empty for what it takes by itself.
+func serve(binary, data, memory string) *served {
 	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--data", data)
+	if memory != "" {
+		cmd.Args = append(cmd.Args, "--memory", memory)
+	}
 	out, err := cmd.StdoutPipe()
 	must(err)
 	must(cmd.Start())
@@ -113,7 +114,7 @@ func (s *served) page(a view.Ask, first int64) (time.Duration, int64) {
 
 func pagesBench(d sieve.Definition, binary, data, left, right string) {
 	must(os.RemoveAll(data))
-	s := serve(binary, data)
+	s := serve(binary, data, "")
 	ctx := context.Background()
 	for set, file := range map[string]string{"left": left, "right": right} {
 		_, err := sendFile(s.Client, set, file)
@@ -150,7 +151,7 @@ func pagesBench(d sieve.Definition, binary, data, left, right string) {
 	fmt.Printf("\nthe first request after a restart, in ms\n")
 	for _, n := range []comparison.Name{comparison.Full, comparison.Inner, comparison.RightAnti} {
 		s.stop()
-		s = serve(binary, data)
+		s = serve(binary, data, "")
 		a := view.Ask{Run: run, Look: view.Look{Comparison: string(n)}}
 		wall, total := s.page(a, 700_000*int64(n[0])%100_000)
 		fmt.Printf("%-14s %12d %8.0f\n", n, total, ms(wall))
