@@ -3,6 +3,8 @@ package store
 import (
 	"errors"
 	"fmt"
+
+	"zombiezen.com/go/sqlite/sqlitex"
 )
 
 // LimitPages makes the data file refuse to grow beyond its present size and so many pages, as a full disk does.
@@ -16,8 +18,12 @@ func (s *Store) LimitPages(more int) error {
 	if more < 0 {
 		limit = 1 << 30
 	}
+	pragma := fmt.Sprintf("PRAGMA max_page_count = %d", limit)
+	if err := sqlitex.ExecuteTransient(s.rows.conn, pragma, nil); err != nil {
+		return err
+	}
 	var got int
-	return s.writes.Raw(fmt.Sprintf("PRAGMA max_page_count = %d", limit)).Scan(&got).Error
+	return s.writes.Raw(pragma).Scan(&got).Error
 }
 
 // Integrity is what SQLite's integrity check says.

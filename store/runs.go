@@ -52,50 +52,41 @@ type Found struct {
 // AddEntries writes the next entries of the run's report, in one transaction. It sets their run, place and body. An entry
 // that is new becomes an exception, which is visible with the run.
 func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
-	return w.store.write(ctx, bulk, func(tx *gorm.DB) error {
-		var next uint
-		if err := tx.Raw("SELECT coalesce(max(id), 0) FROM exceptions").Scan(&next).Error; err != nil {
+	return w.store.writeRows(ctx, func(to *rowWriter) error {
+		next, err := to.number("SELECT coalesce(max(id), 0) FROM exceptions")
+		if err != nil {
 			return err
 		}
-		seq, bodies, fresh := w.seq, []*EntryBody{}, []*Entry{}
+		seq := w.seq
 		for i := range list {
 			e := &list[i].Entry
 			seq++
 			e.RunID, e.Seq = w.run.ID, seq
 			if body := list[i].Body; body != nil {
 				body.RunID, body.Seq, e.BodyRun, e.BodySeq = w.run.ID, seq, w.run.ID, seq
-				bodies = append(bodies, body)
+				if err := to.insert(`INSERT INTO entry_bodies (run_id, seq, body) VALUES (?,?,?)`, body.RunID, body.Seq, body.Body); err != nil {
+					return err
+				}
 			}
 			if e.ExceptionID == 0 {
 				next++
-				e.ExceptionID, e.Opened = next, w.run.Started
-				fresh = append(fresh, e)
+				e.ExceptionID, e.Opened = uint(next), w.run.Started
+				err := to.insert(`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, currency, size,
+					key_text, body_run, body_seq, changed_seq, changed_by, comments, attachments) VALUES (?,?,?,?,?,?,?,1,?,?,'here',?,?,?,?,?,?,0,'',0,0)`,
+					e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, e.Opened, w.run.ID, e.Amount, e.Currency, e.Size, e.KeyText, e.BodyRun, e.BodySeq)
+				if err != nil {
+					return err
+				}
+			}
+			err := to.insert(`INSERT INTO entries (run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs, key_text,
+				body_run, body_seq, search) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
+				e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search)
+			if err != nil {
+				return err
 			}
 		}
-		err := insertMany(tx, "entry_bodies", "run_id, seq, body", len(bodies), func(i int) []any {
-			return []any{w.run.ID, bodies[i].Seq, bodies[i].Body}
-		})
-		if err != nil {
-			return err
-		}
-		err = insertMany(tx, "exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, currency, size, key_text,
-			body_run, body_seq, changed_seq, changed_by, comments, attachments`, len(fresh), func(i int) []any {
-			e := fresh[i]
-			return []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here", e.Amount, e.Currency, e.Size, e.KeyText,
-				e.BodyRun, e.BodySeq, 0, "", 0, 0}
-		})
-		if err != nil {
-			return err
-		}
-		err = insertMany(tx, "entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs, key_text,
-			body_run, body_seq, search`, len(list), func(i int) []any {
-			e := &list[i].Entry
-			return []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search}
-		})
-		if err == nil {
-			w.seq = seq
-		}
-		return err
+		w.seq = seq
+		return nil
 	})
 }
 

@@ -7,9 +7,11 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"hash"
+	"sync/atomic"
 	"time"
 
 	"github.com/apache/arrow-go/v18/arrow"
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/record"
@@ -63,6 +65,8 @@ type SnapshotWriter struct {
 	store *Store
 	snap  Snapshot
 	hash  hash.Hash
+	under errgroup.Group // batches that are being written
+	wrong atomic.Bool    // one of them could not be
 
 	follows int // number of the snapshot that must be the newest; 0: any
 }
@@ -71,6 +75,7 @@ type SnapshotWriter struct {
 // name, which is made where it is not there.
 func (s *Store) NewSnapshot(ctx context.Context, name string, snap Snapshot) (*SnapshotWriter, error) {
 	w := &SnapshotWriter{store: s, hash: sha256.New(), snap: snap}
+	w.under.SetLimit(batchesUnder)
 	w.snap.Starts, w.snap.Created = []int64{}, time.Now().UTC()
 	head, err := json.Marshal(snap.Columns)
 	if err != nil {
@@ -88,16 +93,25 @@ func (s *Store) NewSnapshot(ctx context.Context, name string, snap Snapshot) (*S
 	return w, err
 }
 
-// Add writes a batch, in one short transaction.
+// batchesUnder is how many batches are encoded and written at once.
+const batchesUnder = 2
+
+// Add writes a batch, in one short transaction, while the next is being made: that it could not be is said by a later call, [SnapshotWriter.Seal] at the latest.
 func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
+	if w.wrong.Load() {
+		return w.under.Wait()
+	}
 	number := len(w.snap.Starts)
-	chunks := make([]Chunk, 0, len(b.Columns)+1)
-	for c, col := range b.Columns {
-		blob, err := record.EncodeColumn(col)
+	w.snap.Starts = append(w.snap.Starts, w.snap.Records)
+	w.snap.Records += int64(b.Records())
+	w.under.Go(func() error {
+		err := w.write(ctx, number, b)
 		if err != nil {
-			return err
+			w.wrong.Store(true)
 		}
-		chunks = append(chunks, Chunk{w.snap.ID, number, c, blob})
+		return err
+	})
+	for _, col := range b.Columns {
 		w.hash.Write(arrow.Int32Traits.CastToBytes(col.ValueOffsets()))
 		w.hash.Write(col.ValueBytes())
 		if col.NullN() > 0 {
@@ -108,14 +122,32 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 			}
 		}
 	}
+	return ctx.Err()
+}
+
+// write writes a batch, as the one of the given number.
+func (w *SnapshotWriter) write(ctx context.Context, number int, b *record.Batch) error {
+	blobs := make([][]byte, 0, len(b.Columns))
+	for _, col := range b.Columns {
+		blob, err := record.EncodeColumn(col)
+		if err != nil {
+			return err
+		}
+		blobs = append(blobs, blob)
+	}
 	lines, err := record.EncodeLines(b.Lines)
 	if err != nil {
 		return err
 	}
-	chunks = append(chunks, Chunk{w.snap.ID, number, linesColumn, lines})
-	w.snap.Starts = append(w.snap.Starts, w.snap.Records)
-	w.snap.Records += int64(b.Records())
-	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(chunks, 200).Error })
+	return w.store.writeRows(ctx, func(to *rowWriter) error {
+		const statement = `INSERT INTO chunks (snapshot_id, batch, "column", blob) VALUES (?,?,?,?)`
+		for c, blob := range blobs {
+			if err := to.insert(statement, w.snap.ID, number, c, blob); err != nil {
+				return err
+			}
+		}
+		return to.insert(statement, w.snap.ID, number, linesColumn, lines)
+	})
 }
 
 // AddRejects writes rejected lines.
@@ -136,6 +168,9 @@ func (w *SnapshotWriter) Follow(number int) { w.follows = number }
 // Seal makes the snapshot visible, as the newest of its set. findings is JSON. Where another has become the newest than the
 // one that it follows, the error is [ErrChanged].
 func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string) (Snapshot, error) {
+	if err := w.under.Wait(); err != nil {
+		return Snapshot{}, err
+	}
 	w.snap.Bytes = bytes
 	w.snap.Findings = findings
 	w.snap.Hash = w.Hash()
@@ -187,7 +222,10 @@ func (s *Store) Profile(ctx context.Context, snapshot uint) (p Profile, err erro
 
 // Drop removes what was written of a snapshot that will not be sealed. It does so whatever has become of the context
 // that the snapshot was written under.
-func (w *SnapshotWriter) Drop() error { return w.store.dropSnapshot(context.Background(), w.snap.ID) }
+func (w *SnapshotWriter) Drop() error {
+	_ = w.under.Wait() // what has gone wrong has been said
+	return w.store.dropSnapshot(context.Background(), w.snap.ID)
+}
 
 // dropSnapshot removes a snapshot some rows at a time, then its set where nothing else is in it.
 func (s *Store) dropSnapshot(ctx context.Context, id uint) error {

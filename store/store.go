@@ -34,6 +34,7 @@ type Store struct {
 	lock   *flock.Flock
 	reads  *gorm.DB
 	writes *gorm.DB
+	rows   *rowWriter
 	queue  *queue
 	blobs  *blobCache
 }
@@ -85,7 +86,10 @@ func Open(dir string) (_ *Store, err error) {
 	if s.reads, err = openDB(dir, 8, true); err != nil {
 		return nil, err
 	}
-	s.queue = newQueue(s.writes)
+	if s.rows, err = openRows(filepath.Join(dir, FileName)); err != nil {
+		return nil, err
+	}
+	s.queue = newQueue(s.writes, s.rows)
 	return s, s.clearRemains(context.Background())
 }
 
@@ -120,6 +124,9 @@ func (s *Store) Close() error {
 		s.queue.close()
 	}
 	var errs []error
+	if s.rows != nil {
+		errs = append(errs, s.rows.close())
+	}
 	for _, db := range []*gorm.DB{s.reads, s.writes} {
 		if db == nil {
 			continue
@@ -174,6 +181,7 @@ const (
 type change struct {
 	ctx  context.Context
 	do   func(*gorm.DB) error
+	rows func(*rowWriter) error // what it does instead, where it writes many rows
 	done chan error
 }
 
@@ -185,7 +193,7 @@ type queue struct {
 	ended   sync.WaitGroup
 }
 
-func newQueue(db *gorm.DB) *queue {
+func newQueue(db *gorm.DB, rows *rowWriter) *queue {
 	q := &queue{waiting: [2]chan change{make(chan change), make(chan change)}, quit: make(chan struct{})}
 	q.ended.Go(func() {
 		for {
@@ -200,7 +208,11 @@ func newQueue(db *gorm.DB) *queue {
 					return
 				}
 			}
-			c.done <- db.WithContext(c.ctx).Transaction(c.do)
+			if c.rows != nil {
+				c.done <- rows.transaction(c.ctx, c.rows)
+			} else {
+				c.done <- db.WithContext(c.ctx).Transaction(c.do)
+			}
 		}
 	})
 	return q
@@ -216,12 +228,21 @@ var ErrClosed = errors.New("the store is closed")
 
 // write makes a change in a transaction of its own, when its turn comes.
 func (s *Store) write(ctx context.Context, p priority, do func(*gorm.DB) error) error {
-	c := change{ctx, do, make(chan error, 1)}
+	return s.queue.wait(p, change{ctx: ctx, do: do, done: make(chan error, 1)})
+}
+
+// writeRows writes many rows in a transaction of its own, when its turn comes.
+func (s *Store) writeRows(ctx context.Context, do func(*rowWriter) error) error {
+	return s.queue.wait(bulk, change{ctx: ctx, rows: do, done: make(chan error, 1)})
+}
+
+// wait waits until a change has been made.
+func (q *queue) wait(p priority, c change) error {
 	select {
-	case s.queue.waiting[p] <- c:
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-s.queue.quit:
+	case q.waiting[p] <- c:
+	case <-c.ctx.Done():
+		return c.ctx.Err()
+	case <-q.quit:
 		return ErrClosed
 	}
 	return plainError(<-c.done)

@@ -15,7 +15,7 @@ func (p *part) has(h uint64, text []byte) bool {
 	if p.of == 1 {
 		return true
 	}
-	if lower := bytes.ToLower(text); !bytes.Equal(lower, text) {
+	if lower := appendLower(nil, text); !bytes.Equal(lower, text) {
 		h = hash(lower)
 	}
 	return (h>>40)&(p.of-1) == p.number

@@ -204,8 +204,8 @@ func (c *column) count(ctx context.Context, t *tally, p *part, full func()) erro
 
 // look takes what can be seen of each value for itself.
 func (c *column) look(t *tally) {
-	var shape []byte
-	folded := map[string]int{}
+	var shape, lower []byte
+	folded := newTally() // values with capitals, in lower case
 	for i := range t.entries {
 		e := &t.entries[i]
 		text := t.value(e)
@@ -231,18 +231,34 @@ func (c *column) look(t *tally) {
 		if !hasCapital(text) {
 			continue
 		}
-		if lower := bytes.ToLower(text); !bytes.Equal(lower, text) {
-			folded[string(lower)]++
+		if lower = appendLower(lower[:0], text); !bytes.Equal(lower, text) {
+			folded.add(hash(lower), lower)
 		}
 	}
-	for lower, n := range folded {
-		if t.has([]byte(lower)) {
+	for i := range folded.entries {
+		e := &folded.entries[i]
+		n := e.records
+		if t.has(folded.value(e)) {
 			n++
 		}
 		if n > 1 {
-			c.CaseOnly += int64(n)
+			c.CaseOnly += n
 		}
 	}
+}
+
+// appendLower appends a text in lower case.
+func appendLower(dst, text []byte) []byte {
+	for i, c := range text {
+		switch {
+		case c >= utf8.RuneSelf:
+			return append(dst[:len(dst)-i], bytes.ToLower(text)...)
+		case c >= 'A' && c <= 'Z':
+			c += 'a' - 'A'
+		}
+		dst = append(dst, c)
+	}
+	return dst
 }
 
 // hasCapital reports whether a text may have a letter that is not lower case.
@@ -316,6 +332,12 @@ func appendShape(dst, text []byte) []byte {
 			return append(dst, "…"...)
 		}
 		switch {
+		case r >= '0' && r <= '9':
+			dst = append(dst, '9')
+		case r >= 'a' && r <= 'z':
+			dst = append(dst, 'a')
+		case r < utf8.RuneSelf && (r < 'A' || r > 'Z'):
+			dst = append(dst, byte(r))
 		case unicode.IsUpper(r):
 			dst = append(dst, 'A')
 		case unicode.IsLetter(r):

@@ -2,54 +2,12 @@ package record
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/ipc"
 )
-
-var columnSchema = arrow.NewSchema([]arrow.Field{{Name: "cells", Type: arrow.BinaryTypes.String, Nullable: true}}, nil)
-
-// EncodeColumn writes one column of a batch as an Arrow IPC stream, compressed with LZ4: a page is decoded ten times as
-// fast as with Zstandard, for twice the space.
-func EncodeColumn(col *array.String) ([]byte, error) {
-	rec := array.NewRecordBatch(columnSchema, []arrow.Array{col}, int64(col.Len()))
-	return encode(columnSchema, rec, ipc.WithLZ4())
-}
-
-// DecodeColumn reads what [EncodeColumn] wrote.
-func DecodeColumn(blob []byte) (*array.String, error) {
-	rec, err := decode(blob)
-	if err != nil {
-		return nil, err
-	}
-	col, ok := rec.Column(0).(*array.String)
-	if !ok || rec.NumCols() != 1 {
-		return nil, errors.New("a stored column does not hold text")
-	}
-	return col, nil
-}
-
-// EncodeLines writes the source lines of a batch as an Arrow IPC stream, compressed with LZ4.
-func EncodeLines(lines []int64) ([]byte, error) {
-	schema := arrow.NewSchema([]arrow.Field{{Name: "lines", Type: arrow.PrimitiveTypes.Int64}}, nil)
-	return encode(schema, array.NewRecordBatch(schema, []arrow.Array{int64Array(lines)}, int64(len(lines))), ipc.WithLZ4())
-}
-
-// DecodeLines reads what [EncodeLines] wrote.
-func DecodeLines(blob []byte) ([]int64, error) {
-	rec, err := decode(blob)
-	if err != nil {
-		return nil, err
-	}
-	lines, ok := rec.Column(0).(*array.Int64)
-	if !ok {
-		return nil, errors.New("stored lines are not numbers")
-	}
-	return lines.Int64Values(), nil
-}
 
 func int64Array(v []int64) *array.Int64 {
 	return array.NewInt64Data(dataOf(arrow.PrimitiveTypes.Int64, len(v), arrow.Int64Traits.CastToBytes(v)))

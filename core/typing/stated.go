@@ -59,6 +59,6 @@ func NewStated(t Type) *Finder {
 
 func (f *Finder) findStated() Finding {
 	c := f.candidates[0]
-	return Finding{Type: c.Type, Values: f.values, Read: c.read, Unread: append([]Count{}, c.unread...), Ambiguous: []Type{},
+	return Finding{Type: c.Type, Values: f.values, Read: c.read, Unread: f.unreadBy(&c), Ambiguous: []Type{},
 		Why: fmt.Sprintf("it was stated, and reads %d of %d values", c.read, f.values)}
 }

@@ -73,9 +73,10 @@ type Finder struct {
 	stated     bool
 	values     int64
 	candidates []candidate
-	zeros      Count    // digits with zeros in front
-	long       Count    // more digits than a number has
-	places     [2]Count // decimals with one digit behind the point, and with two of which the last is a zero
+	untried    [4][]Count // by kind: the first values of it; candidates that are not tried on it do not read them
+	zeros      Count      // digits with zeros in front
+	long       Count      // more digits than a number has
+	places     [2]Count   // decimals with one digit behind the point, and with two of which the last is a zero
 }
 
 type candidate struct {
@@ -146,17 +147,43 @@ func (f *Finder) Add(text []byte, records int64) {
 	f.values += records
 	text = bytes.TrimSpace(text)
 	k := kindOf(text)
+	f.untried[k] = first(f.untried[k], text, records)
 	for i := range f.candidates {
 		c := &f.candidates[i]
-		if (c.any || c.kind&k == k && k != 0) && c.reads(text) {
+		switch {
+		case !c.tries(k):
+		case c.reads(text):
 			c.read += records
-			continue
+		default:
+			c.unread = first(c.unread, text, records)
 		}
-		c.unread = first(c.unread, text, records)
 	}
 	if k == digits {
 		f.code(text, records)
 	}
+}
+
+// tries reports whether a candidate is tried on texts of a kind.
+func (c *candidate) tries(k kind) bool { return c.any || c.kind&k == k && k != 0 }
+
+// unreadBy are the first values that a candidate does not read, tried or not.
+func (f *Finder) unreadBy(c *candidate) []Count {
+	list := append([]Count{}, c.unread...)
+	for k, values := range f.untried {
+		if !c.tries(kind(k)) {
+			list = append(list, values...)
+		}
+	}
+	slices.SortFunc(list, func(a, b Count) int { return cmp.Compare(a.Text, b.Text) })
+	together := list[:0]
+	for _, v := range list {
+		if n := len(together); n > 0 && together[n-1].Text == v.Text {
+			together[n-1].Records += v.Records
+		} else {
+			together = append(together, v)
+		}
+	}
+	return together[:min(len(together), examples)]
 }
 
 // first keeps the first counts in the order of their texts.
@@ -238,11 +265,11 @@ func (f *Finder) Find() Finding {
 	if best.read < f.values && (f.values < few || float64(best.read) < share*float64(f.values)) {
 		none.Why = "no other type reads its values"
 		if best.read > 0 {
-			none.Why = fmt.Sprintf("%s would read only %d of %d values, and not %q", best.Type, best.read, f.values, best.unread[0].Text)
+			none.Why = fmt.Sprintf("%s would read only %d of %d values, and not %q", best.Type, best.read, f.values, f.unreadBy(&best)[0].Text)
 		}
 		return none
 	}
-	found := Finding{Type: best.Type, Values: f.values, Read: best.read, Unread: append([]Count{}, best.unread...), Ambiguous: []Type{}, Why: "it reads every value"}
+	found := Finding{Type: best.Type, Values: f.values, Read: best.read, Unread: f.unreadBy(&best), Ambiguous: []Type{}, Why: "it reads every value"}
 	if best.read < f.values {
 		found.Why = fmt.Sprintf("it reads %d of %d values", best.read, f.values)
 	}
