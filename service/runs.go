@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -211,27 +213,8 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	if err := f.recognise(ctx, j, v, p, index, places); err != nil {
 		return nil, err
 	}
-	tables := v.tables(p)
-	for done := 0; done < len(places); {
-		end := min(done+entriesAtOnce, len(places))
-		entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
-		if err != nil {
-			return nil, err
-		}
-		for len(entries) > 0 {
-			rows := make([]store.Found, min(len(entries), entriesInOneStep))
-			for i := range rows {
-				if rows[i], err = f.found(p.Plan, done+i, &entries[i]); err != nil {
-					return nil, err
-				}
-			}
-			if err := f.write(ctx, w, rows); err != nil {
-				return nil, err
-			}
-			entries = entries[len(rows):]
-			done += len(rows)
-			j.progress("writing the report", int64(done), int64(len(places)))
-		}
+	if err := v.writePlaces(ctx, j, w, f, p, index, places); err != nil {
+		return nil, err
 	}
 	if err := v.writeRejects(ctx, w, f, p, len(places)); err != nil {
 		return nil, err
@@ -246,6 +229,50 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 		}
 	}
 	return f.since, ctx.Err()
+}
+
+// writePlaces writes the entries at places. The next ones are read while some are written.
+func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f *following, p *planned, index *match.Index, places []exception.Place) error {
+	tables := v.tables(p)
+	parts := make(chan []store.Found, 2)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(parts)
+		for done := 0; done < len(places); {
+			end := min(done+entriesAtOnce, len(places))
+			entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
+			if err != nil {
+				return err
+			}
+			for part := range slices.Chunk(entries, entriesInOneStep) {
+				rows := make([]store.Found, len(part))
+				for i := range rows {
+					if rows[i], err = f.found(p.Plan, done+i, &part[i]); err != nil {
+						return err
+					}
+				}
+				done += len(rows)
+				select {
+				case parts <- rows:
+				case <-ctx.Done():
+					return ctx.Err()
+				}
+			}
+		}
+		return nil
+	})
+	group.Go(func() error {
+		done := 0
+		for rows := range parts {
+			if err := f.write(ctx, w, rows); err != nil {
+				return err
+			}
+			done += len(rows)
+			j.progress("writing the report", int64(done), int64(len(places)))
+		}
+		return nil
+	})
+	return group.Wait()
 }
 
 // searchText is what a search for an entry looks through.

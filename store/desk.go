@@ -65,7 +65,7 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 // the report may be long, so it is they that are gone through.
 func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []DeskRow, err error) {
 	err = s.reads.WithContext(ctx).Raw(`SELECT e.seq, e.status, e.owner, e.reason FROM exceptions x INDEXED BY exceptions_changed
-		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? WHERE x.changed_seq > ?`, run, since).Scan(&list).Error
+		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? WHERE x.changed_seq > ? AND x.changed_seq > 0`, run, since).Scan(&list).Error
 	return list, err
 }
 

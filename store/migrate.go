@@ -150,6 +150,14 @@ var migrations = []struct {
 		`CREATE TABLE carried_chunks (run_id INTEGER NOT NULL REFERENCES runs(id), side INTEGER NOT NULL, batch INTEGER NOT NULL, "column" INTEGER NOT NULL,
 			blob BLOB NOT NULL, PRIMARY KEY (run_id, side, batch, "column")) WITHOUT ROWID`,
 	}},
+	{"fewer indexes to be written with each new exception", []string{
+		`DROP INDEX exceptions_changed`,
+		`CREATE INDEX exceptions_changed ON exceptions (changed_seq) WHERE changed_seq > 0`,
+		`DROP INDEX exceptions_opened`,
+		`CREATE INDEX exceptions_opened ON exceptions (opened_run, body_seq)`,
+		`DROP INDEX exceptions_shown`,
+		`CREATE INDEX exceptions_shown ON exceptions (body_run, body_seq) WHERE body_run <> opened_run`,
+	}},
 }
 
 // migrate brings the schema up to date, one migration a transaction.

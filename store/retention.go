@@ -126,7 +126,8 @@ func (s *Store) thin(ctx context.Context) error {
 		for gone := int64(1); gone > 0; {
 			err := s.write(ctx, bulk, func(tx *gorm.DB) error {
 				r := tx.Exec(`DELETE FROM entry_bodies WHERE run_id = ? AND seq IN (SELECT b.seq FROM entry_bodies b WHERE b.run_id = ?
-					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.body_run = b.run_id AND x.body_seq = b.seq)
+					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.opened_run = b.run_id AND x.body_seq = b.seq AND x.body_run = x.opened_run)
+					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.body_run = b.run_id AND x.body_seq = b.seq AND x.body_run <> x.opened_run)
 					AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.body_run = b.run_id AND e.body_seq = b.seq AND e.body_run <> e.run_id) LIMIT 500)`, id, id)
 				gone = r.RowsAffected
 				return r.Error

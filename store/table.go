@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"slices"
 	"sync"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -83,6 +84,33 @@ func (t *table) Column(ctx context.Context, i, c int) (*array.String, error) {
 		return nil, err
 	}
 	return record.DecodeColumn(chunk.Blob)
+}
+
+// Some reads some columns of a batch at once. It goes past the cache, as [table.Column] does, unless the batch is in it.
+func (t *table) Some(ctx context.Context, i int, columns []int) (*record.Batch, error) {
+	if b, ok := t.store.blobs.get(blobKey{t.snap.ID, i}); ok {
+		return b, nil
+	}
+	var chunks []Chunk
+	err := t.store.reads.WithContext(ctx).Where(`snapshot_id = ? AND batch = ? AND "column" IN ?`, t.snap.ID, i, append(slices.Clone(columns), linesColumn)).Find(&chunks).Error
+	if err != nil {
+		return nil, err
+	}
+	b := &record.Batch{First: t.snap.Starts[i], Columns: make([]*array.String, len(t.snap.Columns))}
+	for _, c := range chunks {
+		if c.Column == linesColumn {
+			b.Lines, err = record.DecodeLines(c.Blob)
+		} else {
+			b.Columns[c.Column], err = record.DecodeColumn(c.Blob)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(chunks) != len(columns)+1 {
+		return nil, fmt.Errorf("%w: the records of snapshot %d of this set are no longer kept", ErrNotFound, t.snap.Number)
+	}
+	return b, nil
 }
 
 type blobKey struct {

@@ -45,6 +45,18 @@ func (t *appended) Batch(ctx context.Context, i int) (*Batch, error) {
 	return &moved, nil
 }
 
+// Some gives some columns of a batch without the others, where the part can.
+func (t *appended) Some(ctx context.Context, i int, columns []int) (*Batch, error) {
+	part, at := t.part(i)
+	b, err := SomeOf(ctx, part, at, columns)
+	if err != nil || part == t.parts[0] {
+		return b, err
+	}
+	moved := *b
+	moved.First = t.starts[i]
+	return &moved, nil
+}
+
 // Column gives one column of a batch without the others, where the part can.
 func (t *appended) Column(ctx context.Context, i, c int) (*array.String, error) {
 	part, at := t.part(i)
