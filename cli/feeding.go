@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"io"
 	"os"
@@ -24,7 +25,6 @@ type feeding struct {
 	root     *rootFlags
 	result   *sifted
 	progress *progress
-	budget   int64
 
 	files   [2]*os.File
 	infos   [2]os.FileInfo
@@ -67,15 +67,22 @@ func (f *feeding) reject(side tray.Side, r record.Reject) {
 		f.result.Listed[side] = append(f.result.Listed[side], r)
 	}
 	if f.out != "" || f.root.output == "csv" || f.root.output == "ndjson" { // the list of exceptions has them all
-		f.rejects[side] = append(f.rejects[side], r)
+		f.rejects[side].add(r)
 	}
 }
 
-// expected is about how many records there are, by the size of the files.
+// expected is about how many records there are, by the size of the files and of their first lines.
 func (f *feeding) expected() (records int64) {
-	const cell = 10 // bytes, roughly
+	const cell = 10 // bytes, roughly, where lines cannot be counted
 	for _, side := range tray.Sides {
-		records += f.infos[side].Size() / int64(cell*len(f.sources[side].Columns()))
+		each := int64(cell * len(f.sources[side].Columns()))
+		if head := make([]byte, 64<<10); f.sources[side].Again() {
+			n, _ := f.files[side].ReadAt(head, 0) // a file that cannot be read says so when it is
+			if lines := bytes.Count(head[:n], []byte{'\n'}); lines > 0 {
+				each = int64(n / lines)
+			}
+		}
+		records += f.infos[side].Size() / max(each, 1)
 	}
 	return records
 }

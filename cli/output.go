@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"bufio"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -90,6 +92,26 @@ func (p *printer) rows(headings []string, rows [][]string, value any, numeric ..
 	}
 	p.table(headings, rows, numeric...)
 	return nil
+}
+
+// stream prints rows under headings for programs, one after the other, in ndjson or csv. end comes last.
+func (p *printer) stream(headings []string) (row func([]string) error, end func() error) {
+	if p.form == "csv" {
+		w := csv.NewWriter(p.out)
+		headed := w.Write(headings)
+		return w.Write, func() error {
+			w.Flush()
+			return errors.Join(headed, w.Error())
+		}
+	}
+	out := bufio.NewWriter(p.out)
+	return func(row []string) error {
+		line, err := orderedObject(headings, row)
+		if err == nil {
+			_, err = fmt.Fprintln(out, line)
+		}
+		return err
+	}, out.Flush
 }
 
 // orderedObject is a JSON object whose names stand in the order of the headings.

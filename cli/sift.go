@@ -30,7 +30,7 @@ type sifting struct {
 	files     [2]string
 	flags     definitionFlags
 	sieveFile string
-	rejects   [2][]record.Reject // all of each file, where they are written
+	rejects   [2]rejectList // all of each file, where they are written
 	choices   [2]choiceFlags
 	read      [2]intake.Choices
 	exact     bool
@@ -41,6 +41,7 @@ type sifting struct {
 	tempDir   string
 	swap      bool
 	diagnose  bool
+	budget    int64 // bytes that data may take
 }
 
 func newSift(root *rootFlags) *cobra.Command {
@@ -114,7 +115,11 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 			return err
 		}
 	}
-	data := keepTo(budget)
+	s.budget = keepTo(budget)
+	for side := range s.rejects {
+		s.rejects[side].dir = s.tempDir
+		defer s.rejects[side].close()
+	}
 	d, err := s.definition()
 	if err != nil {
 		return err
@@ -132,7 +137,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
 	defer progress.done()
-	intake := &feeding{sifting: s, root: root, result: result, progress: progress, budget: data}
+	intake := &feeding{sifting: s, root: root, result: result, progress: progress}
 	defer intake.close()
 	if err := intake.open(); err != nil {
 		return err
@@ -170,7 +175,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	result.Summary = summary.Of(plan, index, result.Rejects)
 	result.Spilled += intake.spilled()
 	if s.out != "" {
-		if err := s.writeExceptions(cmd.Context(), plan, index, tables, data); err != nil {
+		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
 			return err
 		}
 	}
@@ -249,16 +254,25 @@ func exceptionTrays() (list []tray.Tray) {
 }
 
 // rejected are the rejects of both files as entries.
-func (s *sifting) rejected(plan *sieve.Plan) (list []exception.Entry) {
-	for _, side := range tray.Sides {
-		for _, r := range s.rejects[side] {
-			list = append(list, exception.OfReject(plan, side, r))
+func (s *sifting) rejected(plan *sieve.Plan) handover.Rejects {
+	return func(visit func([]exception.Entry) error) error {
+		for _, side := range tray.Sides {
+			err := s.rejects[side].each(func(some []record.Reject) error {
+				entries := make([]exception.Entry, len(some))
+				for i, r := range some {
+					entries[i] = exception.OfReject(plan, side, r)
+				}
+				return visit(entries)
+			})
+			if err != nil {
+				return err
+			}
 		}
+		return nil
 	}
-	return list
 }
 
-func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, budget int64) error {
+func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table) error {
 	form, err := formatOf("", s.out, s.exact)
 	if err != nil {
 		return err
@@ -266,7 +280,7 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 	layout := handover.NewLayout(plan)
 	layout.Exact = s.exact
 	places := exception.Places(index, exceptionTrays()...)
-	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: budget, TempDir: s.tempDir})
+	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir})
 	if err != nil {
 		return broken("%w", err)
 	}
@@ -292,22 +306,15 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		return p.json(result)
 	}
 	layout := handover.NewLayout(plan)
+	if p.form != "table" {
+		return s.printAll(cmd.Context(), p, layout, plan, index, tables)
+	}
 	var rows [][]string
-	if s.show > 0 || p.form != "table" {
+	if s.show > 0 {
 		places := exception.Places(index, exceptionTrays()...)
-		if p.form == "table" && len(places) > s.show {
-			places = places[:s.show]
-		}
-		read := exception.ReadWhole
-		if p.form == "table" {
-			read = exception.Read
-		}
-		entries, err := read(cmd.Context(), plan, index, tables, places)
+		entries, err := exception.Read(cmd.Context(), plan, index, tables, places[:min(len(places), s.show)])
 		if err != nil {
 			return broken("%w", err)
-		}
-		if p.form != "table" {
-			entries = append(entries, s.rejected(plan)...)
 		}
 		for i := range entries {
 			if _, err := layout.Rows(&entries[i], nil, func(row []string) error {
@@ -317,9 +324,6 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 				return err
 			}
 		}
-	}
-	if p.form != "table" {
-		return p.rows(layout.Columns(), rows, nil)
 	}
 	p.summary(result.Summary, plan.Definition.Left, plan.Definition.Right)
 	for _, side := range tray.Sides {
@@ -353,4 +357,19 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		fmt.Fprintf(p.out, "\n%s exceptions written to %s\n", summary.Number(result.Exceptions), s.out)
 	}
 	return nil
+}
+
+// printAll prints all exceptions for programs, a part of them at a time.
+func (s *sifting) printAll(ctx context.Context, p *printer, layout *handover.Layout, plan *sieve.Plan, index *match.Index, tables [2]record.Table) error {
+	places := exception.Places(index, exceptionTrays()...)
+	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir})
+	if err != nil {
+		return broken("%w", err)
+	}
+	defer near.Close()
+	print, end := p.stream(layout.Columns())
+	if err := layout.EachRow(ctx, index, near, places, s.rejected(plan), print); err != nil {
+		return broken("%w", err)
+	}
+	return end()
 }

@@ -11,7 +11,8 @@
 // Partitions stay in memory up to the budget; beyond it they go to a temporary file. Nothing in the result depends on
 // the number of workers, the number of partitions, the budget or the hash.
 //
-// The index itself is always held in memory: nine bytes for each record.
+// The index itself is always held in memory: nine bytes for each record. It counts towards the budget, and of that a quarter
+// is left to partitions at least.
 package match
 
 import (
@@ -36,11 +37,14 @@ type Progress struct {
 // Options are how, not what, to compute. The zero value is good.
 type Options struct {
 	Workers  int                 // 0: one for each processor
-	Budget   int64               // bytes of partitions that may stay in memory; 0: 256 MiB
+	Budget   int64               // bytes that may stay in memory, those of the index among them; 0: 256 MiB
 	TempDir  string              // where temporary files go; "": the system's place
 	Progress func(Progress)      // called now and then, from any goroutine; may be nil
 	Hash     func([]byte) uint64 // of key bytes; nil: xxHash
 }
+
+// indexed is how many bytes of the index a record takes, while keys are being numbered.
+const indexed = 13
 
 // DefaultBudget is the budget of Options that state none.
 const DefaultBudget = 256 << 20
@@ -89,6 +93,7 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 	if opts.Progress == nil {
 		opts.Progress = func(Progress) {}
 	}
+	opts.Budget -= min(indexed*records, opts.Budget*3/4)
 	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), opts)}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)

@@ -6,6 +6,7 @@ import (
 	"encoding/csv"
 	"io"
 	"runtime"
+	"slices"
 
 	"golang.org/x/sync/errgroup"
 
@@ -63,9 +64,12 @@ func (r *Records) Close() {
 	}
 }
 
+// Rejects visits entries of rejects, some at a time.
+type Rejects func(visit func([]exception.Entry) error) error
+
 // WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places, and rejects behind them. Parts of the list are
 // read and put into text by several workers; only a few parts are in memory at once.
-func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, near *Records, places []exception.Place, rejects []exception.Entry) error {
+func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, near *Records, places []exception.Place, rejects Rejects) error {
 	workers := near.workers
 	head := csv.NewWriter(w)
 	if err := head.Write(l.Columns()); err != nil {
@@ -127,41 +131,60 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 			return group.Wait()
 		}
 	}
-	if len(rejects) > 0 && !add(func() ([]exception.Entry, error) { return rejects, nil }) {
-		return group.Wait()
+	err := rejects(func(some []exception.Entry) error {
+		if !add(func() ([]exception.Entry, error) { return some, nil }) {
+			return ctx.Err()
+		}
+		return nil
+	})
+	if err != nil {
+		if first := group.Wait(); first != nil && ctx.Err() != nil {
+			return first
+		}
+		return err
 	}
 	close(texts)
 	return group.Wait()
 }
 
 // Write writes the entries at places in any format, one part of the list after the other, and rejects behind them.
-func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, near *Records, places []exception.Place, rejects []exception.Entry) error {
-	var row []string
+func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, near *Records, places []exception.Place, rejects Rejects) error {
 	var cells []record.Cell
-	for len(places)+len(rejects) > 0 {
-		some := places[:min(len(places), part)]
-		places = places[len(some):]
+	err := l.EachRow(ctx, index, near, places, rejects, func(row []string) error {
+		cells = cells[:0]
+		for _, text := range row {
+			cells = append(cells, record.Cell{Text: text})
+		}
+		return out.Write(cells)
+	})
+	if err != nil {
+		return err
+	}
+	return out.Close()
+}
+
+// EachRow visits the rows of the entries at places, one part of the list after the other, and those of rejects behind them. A row is valid
+// until the next.
+func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records, places []exception.Place, rejects Rejects, visit func(row []string) error) error {
+	var row []string
+	rows := func(entries []exception.Entry) (err error) {
+		for i := range entries {
+			if row, err = l.Rows(&entries[i], row, visit); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	for some := range slices.Chunk(places, part) {
 		entries, err := exception.ReadWhole(ctx, l.plan, index, near.tables, some)
 		if err != nil {
 			return err
 		}
-		if len(some) == 0 {
-			entries, rejects = rejects, nil
-		}
-		for i := range entries {
-			row, err = l.Rows(&entries[i], row, func(row []string) error {
-				cells = cells[:0]
-				for _, text := range row {
-					cells = append(cells, record.Cell{Text: text})
-				}
-				return out.Write(cells)
-			})
-			if err != nil {
-				return err
-			}
+		if err := rows(entries); err != nil {
+			return err
 		}
 	}
-	return out.Close()
+	return rejects(rows)
 }
 
 // text is entries as CSV.
