@@ -92,6 +92,7 @@ func parts() []part {
 		{"shapes", true, (*bench).shapes},
 		{"bounded", true, (*bench).bounded},
 		{"busy", false, (*bench).busy},
+		{"progress", false, (*bench).progress},
 		{"start", false, (*bench).start},
 		{"mixed", false, (*bench).mixed},
 		{"rows", false, func(b *bench) { rows(b.dir, b.binary, 1_000_000, b.large.Seed) }},

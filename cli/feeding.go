@@ -71,6 +71,9 @@ func (f *feeding) reject(side tray.Side, r record.Reject) {
 	}
 }
 
+// bytes is the size of both files.
+func (f *feeding) bytes() int64 { return f.infos[0].Size() + f.infos[1].Size() }
+
 // expected is about how many records there are, by the size of the files and of their first lines.
 func (f *feeding) expected() (records int64) {
 	const cell = 10 // bytes, roughly, where lines cannot be counted
@@ -111,7 +114,7 @@ func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Ma
 		workers = runtime.GOMAXPROCS(0)
 	}
 	var read atomic.Int64
-	total := f.infos[0].Size() + f.infos[1].Size()
+	total := f.bytes()
 	batches := make(chan given, workers)
 	readers, ctx := errgroup.WithContext(ctx)
 	for _, side := range tray.Sides {

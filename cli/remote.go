@@ -42,11 +42,7 @@ func wait(cmd *cobra.Command, c *client.Client, job view.Job, err error) (*view.
 	}
 	bar := newProgress(cmd.ErrOrStderr())
 	defer bar.done()
-	result, err := c.Wait(cmd.Context(), job, func(j view.Job) {
-		if j.Stage != "" {
-			bar.set(j.Stage, j.Done, j.Total)
-		}
-	})
+	result, err := c.Wait(cmd.Context(), job, bar.tell)
 	return result, fromService(err)
 }
 

@@ -14,6 +14,7 @@ import (
 	"twinsieve/core/exception"
 	"twinsieve/core/expression"
 	"twinsieve/core/match"
+	"twinsieve/core/pace"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
@@ -116,6 +117,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		}
 	}
 	s.budget = keepTo(budget)
+	keepLean()
 	for side := range s.rejects {
 		s.rejects[side].dir = s.tempDir
 		defer s.rejects[side].close()
@@ -146,7 +148,10 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
-	matching := match.Begin(plan, intake.expected(), match.Options{
+	records := intake.expected()
+	progress.expect(pace.Leg{Stage: "reading files", Units: float64(intake.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
+		pace.Leg{Stage: "repeated keys", Units: float64(records)}, pace.Leg{Stage: "writing exceptions", Units: s.written(records / 20)})
+	matching := match.Begin(plan, records, match.Options{
 		Workers: s.workers, Budget: intake.forMatch(), TempDir: s.tempDir,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
@@ -168,17 +173,18 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if err != nil {
 		return broken("%w", err)
 	}
-	progress.done()
 	if err := summary.Unread(cmd.Context(), plan, index, tables); err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
 	result.Summary = summary.Of(plan, index, result.Rejects)
 	result.Spilled += intake.spilled()
 	if s.out != "" {
-		if err := s.writeExceptions(cmd.Context(), plan, index, tables); err != nil {
+		progress.expect(pace.Leg{Stage: "writing exceptions", Units: s.written(result.Exceptions)})
+		if err := s.writeExceptions(cmd.Context(), plan, index, tables, progress); err != nil {
 			return err
 		}
 	}
+	progress.done()
 	if s.diagnose {
 		if result.Diagnosis, err = service.Explain(cmd.Context(), plan, index, tables, nil); err != nil {
 			return broken("%w", err)
@@ -191,6 +197,14 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		return &failure{status: exitExceptions}
 	}
 	return nil
+}
+
+// written is how many of so many exceptions go to a file.
+func (s *sifting) written(exceptions int64) float64 {
+	if s.out == "" {
+		return 0
+	}
+	return float64(exceptions)
 }
 
 // definition puts together what the sieve file and the options say.
@@ -272,7 +286,7 @@ func (s *sifting) rejected(plan *sieve.Plan) handover.Rejects {
 	}
 }
 
-func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table) error {
+func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, progress *progress) error {
 	form, err := formatOf("", s.out, s.exact)
 	if err != nil {
 		return err
@@ -280,7 +294,8 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 	layout := handover.NewLayout(plan)
 	layout.Exact = s.exact
 	places := exception.Places(index, exceptionTrays()...)
-	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir})
+	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir,
+		Progress: func(done, total int64) { progress.set("writing exceptions", done, total) }})
 	if err != nil {
 		return broken("%w", err)
 	}

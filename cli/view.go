@@ -48,11 +48,7 @@ side of another sieve; a run of that one brings the whole chain up to date.`,
 				return saveRows(cmd, c, newPrinter(cmd, root.output), a, save)
 			}
 			bar := newProgress(cmd.ErrOrStderr())
-			rows, err := c.Rows(cmd.Context(), a, from, limit, func(j view.Job) {
-				if j.Stage != "" {
-					bar.set(j.Stage, j.Done, j.Total)
-				}
-			})
+			rows, err := c.Rows(cmd.Context(), a, from, limit, bar.tell)
 			bar.done()
 			if err != nil {
 				return lookFailed(err)

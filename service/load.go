@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 
+	"twinsieve/core/pace"
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
 	"twinsieve/formats/intake"
@@ -168,6 +169,7 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		rejects = rejects[:0]
 		return err
 	}
+	j.expect(pace.Leg{Stage: "reading the file", Units: float64(file.size)})
 	for {
 		batch, err := src.Next()
 		if err == io.EOF {

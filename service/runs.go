@@ -14,6 +14,7 @@ import (
 
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
+	"twinsieve/core/pace"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
@@ -88,6 +89,7 @@ func (v *Service) matchOptions(j *job) match.Options {
 
 // matchAny is match for a definition that may read nothing.
 func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Index, error) {
+	j.mayExpect(matchLegs(p)...)
 	tables := v.tables(p)
 	index, err := match.Build(ctx, p.Plan, tables[0], tables[1], v.matchOptions(j))
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
@@ -149,11 +151,12 @@ type header struct {
 	Since      *view.Since      `json:"since,omitempty"`
 }
 
-// So many entries of a report are read at a time, and written in one transaction. Reading a part of a long list reads most
-// of both snapshots, so it is the larger.
+// So many entries of a report are read at a time, looked through in one step, and written in one transaction, for which people's
+// changes may have to wait. Reading a part of a long list reads most of both snapshots, so it is the largest.
 const (
 	entriesAtOnce    = 32_000
 	entriesInOneStep = 2000
+	entriesWritten   = 400
 )
 
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
@@ -169,6 +172,22 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 			}
 		}
 	}()
+	last, err := v.lastExceptions(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	report := func(exceptions float64) []pace.Leg {
+		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
+			{Stage: "writing the report", Units: exceptions}, {Stage: "sealing the report", Units: min(last, exceptions)}}
+	}
+	expected := last
+	if last == 0 {
+		expected = float64(p.records()) / firstExceptions
+	}
+	j.expect(slices.Concat([]pace.Leg{{Stage: "reading what was open before", Units: last}}, matchLegs(p), report(expected))...)
+	if last > 0 {
+		j.progress("reading what was open before", 0, 0)
+	}
 	f, err := v.follow(ctx, row.ID, w, p)
 	if err != nil {
 		return nil, err
@@ -177,6 +196,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
+	j.expect(report(float64(summary.Of(p.Plan, index, rejectsOf(p)).Exceptions))...)
 	j.progress("writing the index", 0, 1)
 	if err := w.AddIndex(ctx, index); err != nil {
 		return nil, err
@@ -189,6 +209,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
+	j.progress("sealing the report", 0, 0)
 	run, err := w.Seal(ctx, string(head), index)
 	if err != nil {
 		return nil, err
@@ -199,6 +220,34 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	}
 	return &view.JobResult{Run: run.ID}, nil
 }
+
+// firstExceptions is how many records there are to one exception, as is thought before a sieve has ever run.
+const firstExceptions = 20
+
+// lastExceptions is how many exceptions a sieve's last run has found; 0 where there was none.
+func (v *Service) lastExceptions(ctx context.Context, sieveID uint) (float64, error) {
+	row, err := v.store.NewestOf(ctx, sieveID)
+	if errors.Is(err, store.ErrNotFound) {
+		return 0, nil
+	}
+	if err != nil {
+		return 0, err
+	}
+	run, err := runOf(row)
+	if err != nil {
+		return 0, err
+	}
+	return float64(run.Summary.Exceptions), nil
+}
+
+// matchLegs are the stages of a match.
+func matchLegs(p *planned) []pace.Leg {
+	n := float64(p.records())
+	return []pace.Leg{{Stage: "reading keys", Units: n}, {Stage: "matching", Units: n}, {Stage: "repeated keys", Units: n}}
+}
+
+// records is how many records both sides have.
+func (p *planned) records() int64 { return p.snapshots[0].Records + p.snapshots[1].Records }
 
 // writeEntries writes a run's report: its exceptions, then those of before that are there no more. It returns what has become of
 // those of before.
@@ -223,7 +272,7 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	if err != nil {
 		return nil, err
 	}
-	for part := range slices.Chunk(gone, entriesInOneStep) {
+	for part := range slices.Chunk(gone, entriesWritten) {
 		if err := f.write(ctx, w, part); err != nil {
 			return nil, err
 		}
@@ -244,7 +293,7 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 			if err != nil {
 				return err
 			}
-			for part := range slices.Chunk(entries, entriesInOneStep) {
+			for part := range slices.Chunk(entries, entriesWritten) {
 				rows := make([]store.Found, len(part))
 				for i := range rows {
 					if rows[i], err = f.found(p.Plan, done+i, &part[i]); err != nil {

@@ -98,7 +98,7 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		o.Progress = func(int64, int64) {}
 	}
 	p := &Profile{Records: t.Records(), Columns: make([]Column, len(t.Columns()))}
-	steps := progress{tell: o.Progress, total: t.Records() * int64(len(t.Columns())+1)}
+	steps := progress{tell: o.Progress, total: t.Records() * int64(2*len(t.Columns())+1)}
 	budget := o.Budget / int64(o.Workers)
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(o.Workers)
@@ -152,6 +152,7 @@ func (c *column) profile(ctx context.Context) error {
 	if err := parts.each(ctx, c.look); err != nil {
 		return err
 	}
+	c.steps.add(c.table.Records() / 2)
 	c.Type = c.finder.Find()
 	c.Shapes = commonest(c.shapes)
 	c.Common = append([]typing.Count{}, c.Common...)
@@ -168,6 +169,7 @@ func (c *column) profile(ctx context.Context) error {
 		return err
 	}
 	c.Histogram, c.By = bins.bins, bins.by
+	c.steps.add(c.table.Records() - c.table.Records()/2)
 	return nil
 }
 

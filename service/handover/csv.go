@@ -23,9 +23,10 @@ const part = 8_000
 
 // Options are how, not what, to read. The zero value is good.
 type Options struct {
-	Workers int    // 0: one for each processor
-	Budget  int64  // bytes of records that may stay in memory
-	TempDir string // where a temporary file goes; "": the system's place
+	Workers  int                     // 0: one for each processor
+	Budget   int64                   // bytes of records that may stay in memory
+	TempDir  string                  // where a temporary file goes; "": the system's place
+	Progress func(done, total int64) // told of the entries that have been written; may be nil
 }
 
 // Records are the records of entries, near at hand: however a list is read, each of their batches has been read once.
@@ -33,11 +34,15 @@ type Records struct {
 	tables   [2]record.Table
 	excerpts [2]*record.Excerpt
 	workers  int
+	progress func(done, total int64)
 }
 
 // Near brings the records of the entries at places near. It is to be closed.
 func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []exception.Place, opts Options) (*Records, error) {
-	r := &Records{tables: tables, workers: opts.Workers}
+	r := &Records{tables: tables, workers: opts.Workers, progress: opts.Progress}
+	if r.progress == nil {
+		r.progress = func(int64, int64) {}
+	}
 	if r.workers <= 0 {
 		r.workers = runtime.GOMAXPROCS(0)
 	}
@@ -122,9 +127,12 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		})
 		return true
 	}
+	done, total := int64(0), int64(len(places))
 	for len(places) > 0 {
 		some := places[:min(len(places), part)]
 		places = places[len(some):]
+		done += int64(len(some))
+		near.progress(done, total)
 		if !add(func() ([]exception.Entry, error) {
 			return exception.ReadWhole(ctx, l.plan, index, near.tables, some)
 		}) {
@@ -175,7 +183,10 @@ func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records,
 		}
 		return nil
 	}
+	done := int64(0)
 	for some := range slices.Chunk(places, part) {
+		done += int64(len(some))
+		near.progress(done, int64(len(places)))
 		entries, err := exception.ReadWhole(ctx, l.plan, index, near.tables, some)
 		if err != nil {
 			return err

@@ -194,9 +194,9 @@ type Job struct {
 	Stage    string     `json:"stage,omitempty" description:"What is being done just now."`
 	Done     int64      `json:"done" description:"How much of the stage is done."`
 	Total    int64      `json:"total" description:"How much the stage has; 0 when not known."`
-	Fraction float64    `json:"fraction" description:"From 0 to 1."`
+	Fraction float64    `json:"fraction" description:"Of the whole job, by the time that it takes: from 0 to 1."`
 	Rate     float64    `json:"rate" description:"Units of the stage a second."`
-	Left     float64    `json:"left" description:"Seconds left of the stage, roughly."`
+	Left     float64    `json:"left" description:"Seconds left of the whole job, roughly; 0 where that cannot be said."`
 	Problem  *Problem   `json:"problem,omitempty" description:"Of failed, cancelled and interrupted jobs."`
 	Result   *JobResult `json:"result,omitempty" description:"Of jobs that are done."`
 	Started  time.Time  `json:"started"`

@@ -2543,7 +2543,7 @@ export interface components {
             finished?: null | string;
             /**
              * Format: double
-             * @description From 0 to 1.
+             * @description Of the whole job, by the time that it takes: from 0 to 1.
              */
             fraction: number;
             id: string;
@@ -2551,7 +2551,7 @@ export interface components {
             kind: "load" | "run" | "count" | "profile" | "compute" | "diagnose" | "advise" | "near" | "preview";
             /**
              * Format: double
-             * @description Seconds left of the stage, roughly.
+             * @description Seconds left of the whole job, roughly; 0 where that cannot be said.
              */
             left: number;
             /** @description Of failed, cancelled and interrupted jobs. */

@@ -1,0 +1,132 @@
+// Package pace says how long work that is done in stages will still take.
+//
+// A [Journey] knows the legs that are to come, how large each is, and how long a unit of such a leg took before: a [Book] remembers
+// that. While a leg is under way, its own speed counts the more the farther it is.
+package pace
+
+import (
+	"sync"
+	"time"
+)
+
+// Leg is a stage of the work, and how many units it has: records, bytes, whatever takes equally long.
+type Leg struct {
+	Stage string
+	Units float64
+}
+
+// Book remembers how many seconds a unit of each stage takes. Several journeys may use it at once. The zero value knows nothing: see [NewBook].
+type Book struct {
+	mu    sync.Mutex
+	paces map[string]float64
+}
+
+// NewBook returns a book with the seconds that a unit of each stage takes as a rule.
+func NewBook(paces map[string]float64) *Book {
+	b := &Book{paces: map[string]float64{}}
+	for stage, p := range paces {
+		b.paces[stage] = p
+	}
+	return b
+}
+
+func (b *Book) of(stage string) float64 {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.paces[stage]
+}
+
+// learn takes in how long a stage has just taken: half of what is remembered is of the last time.
+func (b *Book) learn(stage string, seconds float64) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if before, known := b.paces[stage]; known {
+		seconds = (before + seconds) / 2
+	}
+	b.paces[stage] = seconds
+}
+
+// Journey is work under way. It is not for several goroutines at once.
+type Journey struct {
+	book  *Book
+	legs  []Leg // the one under way, and those to come
+	begun time.Time
+	since time.Time // beginning of the leg under way
+	under bool      // a leg is under way
+	part  float64   // of the leg under way, how much is done
+	most  float64   // fraction of the whole that has been told
+}
+
+// NewJourney begins a journey of whose legs nothing is known yet.
+func NewJourney(book *Book, now time.Time) *Journey {
+	return &Journey{book: book, begun: now, since: now}
+}
+
+// Expect says which legs are to come, in their order, instead of what was expected before; the first may be the one under way. Those
+// that have none of it are passed over when they do not come.
+func (j *Journey) Expect(legs ...Leg) {
+	if j.under && (len(legs) == 0 || legs[0].Stage != j.legs[0].Stage) {
+		legs = append([]Leg{j.legs[0]}, legs...)
+	}
+	j.legs = legs
+}
+
+// Expects reports whether any leg is known.
+func (j *Journey) Expects() bool { return len(j.legs) > 0 }
+
+// At says that so much of a stage is done: of total, in whatever it is counted in. Zero total says that it is not known. It returns how
+// much of the whole is done, from 0 to 1 and never less than before, and the seconds that are left; known is false where that cannot be said.
+func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, left float64, known bool) {
+	if !j.under || j.legs[0].Stage != stage {
+		j.begin(stage, now)
+	}
+	if total > 0 {
+		j.part = max(j.part, float64(min(done, total))/float64(total))
+	}
+	spent := now.Sub(j.since).Seconds()
+	expected := j.legs[0].Units * j.book.of(stage)
+	switch {
+	case expected == 0 && (j.part == 0 || spent < 0.2):
+		return j.most, 0, false
+	case expected == 0:
+		left = spent * (1 - j.part) / j.part
+	case j.part == 0:
+		left = max(expected-spent, expected/10)
+	default:
+		// Its own speed says the more the farther it is.
+		left = (1 - j.part) * (expected*(1-j.part) + spent/j.part*j.part)
+	}
+	for _, l := range j.legs[1:] {
+		left += l.Units * j.book.of(l.Stage)
+	}
+	if whole := now.Sub(j.begun).Seconds() + left; whole > 0 {
+		j.most = max(j.most, min(1-left/whole, 0.999))
+	}
+	return j.most, left, true
+}
+
+// End says that the leg under way is done: wholly, also where nothing was told of how far it was.
+func (j *Journey) End(now time.Time) {
+	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) {
+		j.book.learn(j.legs[0].Stage, now.Sub(j.since).Seconds()/j.legs[0].Units)
+	}
+	if j.under {
+		j.legs = j.legs[1:]
+	}
+	j.under = false
+}
+
+// begin begins a stage. Legs before it have not come.
+func (j *Journey) begin(stage string, now time.Time) {
+	j.End(now)
+	at := 0
+	for at < len(j.legs) && j.legs[at].Stage != stage {
+		at++
+	}
+	if at < len(j.legs) {
+		j.legs = j.legs[at:]
+	} else {
+		j.legs = append([]Leg{{Stage: stage}}, j.legs...)
+	}
+	j.since, j.part, j.under = now, 0, true
+}

@@ -1,0 +1,59 @@
+package pace
+
+import (
+	"math"
+	"testing"
+	"time"
+)
+
+// TestLeft lets work of three legs pass that takes other times than those remembered, and holds what is said to be left against what
+// is: within 30 % from a tenth of the way on, once the book has seen the work.
+func TestLeft(t *testing.T) {
+	book := NewBook(map[string]float64{"reading": 0.001, "matching": 0.01, "writing": 0.0001})
+	legs := []Leg{{"reading", 4000}, {"matching", 300}, {"repeats", 0}, {"writing", 20_000}}
+	takes := map[string]float64{"reading": 9, "matching": 6, "writing": 30} // seconds
+	for round := range 5 {
+		now := time.Unix(0, 0)
+		j := NewJourney(book, now)
+		j.Expect(legs...)
+		whole, at, before := 45.0, 0.0, 0.0
+		worst := 0.0
+		for _, stage := range []string{"reading", "matching", "writing"} {
+			for step := range 100 {
+				fraction, left, known := j.At(stage, int64(step), 100, now)
+				if !known || fraction < before || fraction > 1 {
+					t.Fatalf("%s, step %d: %.3f of it is done after %.3f (known: %t)", stage, step, fraction, before, known)
+				}
+				before = fraction
+				if at > whole/10 {
+					worst = max(worst, math.Abs(left-(whole-at))/(whole-at))
+				}
+				now = now.Add(time.Duration(takes[stage] / 100 * float64(time.Second)))
+				at += takes[stage] / 100
+			}
+			j.At(stage, 100, 100, now)
+		}
+		j.End(now)
+		if round == 4 && worst > 0.3 {
+			t.Errorf("what is left is %.0f %% off", 100*worst)
+		}
+	}
+}
+
+// TestUnexpected: a stage that nobody has expected, and one whose size is not known.
+func TestUnexpected(t *testing.T) {
+	now := time.Unix(0, 0)
+	j := NewJourney(NewBook(nil), now)
+	if _, _, known := j.At("looking", 0, 0, now); known {
+		t.Error("what is left is known of nothing")
+	}
+	now = now.Add(time.Second)
+	fraction, left, known := j.At("looking", 25, 100, now)
+	if !known || math.Abs(left-3) > 0.01 || math.Abs(fraction-0.25) > 0.01 {
+		t.Errorf("after a quarter in a second, %.2f is done and %.2f s are left", fraction, left)
+	}
+	j.Expect(Leg{"looking", 100}, Leg{"telling", 10})
+	if fraction, _, _ = j.At("telling", 0, 10, now); fraction < 0.25 {
+		t.Errorf("it has gone back to %.2f", fraction)
+	}
+}
