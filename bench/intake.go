@@ -114,12 +114,13 @@ func serveWhile(binary, data string, work func(*client.Client) error) (wall time
 	return wall, peak, pages
 }
 
-// highWater is the most memory that a running process has had, in bytes. What the system says of a process that has ended
-// counts what this program had when it started it.
+// highWater is the most memory that a running process has had, in bytes; 0 where it has ended.
 func highWater(pid int) int64 {
-	status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
-	must(err)
-	_, rest, _ := strings.Cut(string(status), "VmHWM:")
+	status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	_, rest, found := strings.Cut(string(status), "VmHWM:")
+	if !found {
+		return 0
+	}
 	kilobytes, err := strconv.ParseInt(strings.Fields(rest)[0], 10, 64)
 	must(err)
 	return kilobytes << 10

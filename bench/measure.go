@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -9,7 +10,6 @@ import (
 	"os/exec"
 	"slices"
 	"sync"
-	"syscall"
 	"time"
 )
 
@@ -19,17 +19,35 @@ type measure struct {
 	peak int64 // bytes
 }
 
-// run runs a program to its end and measures it. wanted is the exit status that says that all went well.
+// run runs a program to its end and measures it. wanted is the exit status that says that all went well. Its peak memory is looked at
+// while it runs: what the system says of it afterwards counts what this program had when it started it.
 func run(wanted int, command ...string) (measure, []byte) {
 	cmd := exec.Command(command[0], command[1:]...)
 	cmd.Stderr = os.Stderr
+	var out bytes.Buffer
+	cmd.Stdout = &out
 	start := time.Now()
-	out, err := cmd.Output()
+	must(cmd.Start())
+	ended, peak := make(chan struct{}), make(chan int64)
+	go func() {
+		most := int64(0)
+		for {
+			most = max(most, highWater(cmd.Process.Pid))
+			select {
+			case <-ended:
+				peak <- most
+				return
+			case <-time.After(10 * time.Millisecond):
+			}
+		}
+	}()
+	err := cmd.Wait()
 	wall := time.Since(start)
-	if cmd.ProcessState == nil || cmd.ProcessState.ExitCode() != wanted {
+	close(ended)
+	if cmd.ProcessState.ExitCode() != wanted {
 		must(fmt.Errorf("%v: %w", command, err))
 	}
-	return measure{wall, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss << 10}, out
+	return measure{wall, <-peak}, out.Bytes()
 }
 
 func median[T any](all []T, less func(a, b T) int) T {

@@ -180,6 +180,7 @@ func emptyColumn(ctx context.Context, t record.Table, column int) (bool, error) 
 
 // matches are the matches at hand, the one used last at the end.
 type matches struct {
+	room int64 // bytes that they may hold; the newest is kept in any case
 	mu   sync.Mutex
 	list []*matched
 }
@@ -204,17 +205,27 @@ func (ms *matches) keep(m *matched) *matched {
 	ms.mu.Lock()
 	defer ms.mu.Unlock()
 	ms.list = append(ms.list, m)
-	if len(ms.list) > matchesKept {
+	held := int64(0)
+	for _, m := range ms.list {
+		held += 2 * m.index.Bytes() // its groups take about as much
+	}
+	for len(ms.list) > matchesKept || held > ms.room && len(ms.list) > 1 {
 		gone := ms.list[0]
+		held -= 2 * gone.index.Bytes()
 		ms.list = ms.list[1:]
-		gone.mu.Lock()
-		defer gone.mu.Unlock()
-		for _, l := range gone.lists {
-			l.drop()
-		}
-		gone.lists = nil
+		gone.forget()
 	}
 	return m
+}
+
+// forget lets the lists of a match go that is no longer at hand.
+func (m *matched) forget() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for _, l := range m.lists {
+		l.drop()
+	}
+	m.lists = nil
 }
 
 // draftKey names the match of a definition over the snapshots that it would be run over.

@@ -89,7 +89,12 @@ func (v *Service) loaded(ctx context.Context, run store.Run, columns [2][]string
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	v.indexes = append(v.indexes, l)
-	if len(v.indexes) > indexesKept {
+	held := int64(0)
+	for _, l := range v.indexes {
+		held += l.index.Bytes()
+	}
+	for len(v.indexes) > indexesKept || held > v.options.Memory/16 && len(v.indexes) > 1 {
+		held -= v.indexes[0].index.Bytes()
 		v.indexes = v.indexes[1:]
 	}
 	return l, nil

@@ -177,20 +177,25 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	report := func(exceptions float64) []pace.Leg {
-		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
+		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
 			{Stage: "writing the report", Units: exceptions}, {Stage: "sealing the report", Units: min(last, exceptions)}}
 	}
 	expected := last
 	if last == 0 {
 		expected = float64(p.records()) / firstExceptions
 	}
-	j.expect(slices.Concat([]pace.Leg{{Stage: "reading what was open before", Units: last}}, matchLegs(p), report(expected))...)
-	if last > 0 {
-		j.progress("reading what was open before", 0, 0)
+	j.expect(slices.Concat(matchLegs(p), report(expected))...)
+	follow := func() (*following, error) {
+		if last > 0 {
+			j.progress(readingBefore, 0, 0)
+		}
+		return v.follow(ctx, row.ID, w, p)
 	}
-	f, err := v.follow(ctx, row.ID, w, p)
-	if err != nil {
-		return nil, err
+	var f *following
+	if p.Definition.Carry { // what is carried in takes part in the match
+		if f, err = follow(); err != nil {
+			return nil, err
+		}
 	}
 	index, err := v.match(ctx, j, p)
 	if err != nil {
@@ -200,6 +205,11 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	j.progress("writing the index", 0, 1)
 	if err := w.AddIndex(ctx, index); err != nil {
 		return nil, err
+	}
+	if f == nil { // now that the match has given back its memory
+		if f, err = follow(); err != nil {
+			return nil, err
+		}
 	}
 	since, err := v.writeEntries(ctx, j, w, f, p, index)
 	if err != nil {
@@ -220,6 +230,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	}
 	return &view.JobResult{Run: run.ID}, nil
 }
+
+// readingBefore is a stage of a run.
+const readingBefore = "reading what was open before"
 
 // firstExceptions is how many records there are to one exception, as is thought before a sieve has ever run.
 const firstExceptions = 20

@@ -84,8 +84,13 @@ func New(s *store.Store, o Options) *Service {
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
-	s.Cache(max(leastCache, o.Memory/4)) // jobs take half of the rest
+	// The memory is divided: a half is for jobs, of which each that may work at once has the same share; a quarter for records that
+	// have been read; and an eighth each for lists of reports, and for matches and indexes, that stay at hand.
+	if err := s.Cache(max(leastCache, o.Memory/4)); err != nil {
+		o.Log.Error("the cache could not be made as large as it may be", "error", err)
+	}
 	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
+	v.matches.room = o.Memory / 16
 	v.jobs = newJobs(s, o.Log)
 	v.startCourier()
 	v.startClock()

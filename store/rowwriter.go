@@ -14,7 +14,7 @@ import (
 // It has a connection of its own, on which each statement is prepared once. Only the queue uses it, so that there is still one writer.
 //
 // Its transactions are not synchronized with the disk one by one: what it writes counts only from a later transaction on, which is, and
-// the disk's with it.
+// the disk's with it. Nor is it checked with each row that its run or snapshot is there: both have been made by who writes the row.
 type rowWriter struct {
 	conn *sqlite.Conn
 }
@@ -24,7 +24,7 @@ func openRows(file string) (*rowWriter, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the data file cannot be opened to write rows: %w", err)
 	}
-	for _, pragma := range []string{"foreign_keys = 1", "synchronous = normal", "cache_size = -16000", "wal_autocheckpoint = 4000"} {
+	for _, pragma := range []string{"synchronous = normal", "cache_size = -16000", "wal_autocheckpoint = 4000"} {
 		if err := sqlitex.ExecuteTransient(conn, "PRAGMA "+pragma, nil); err != nil {
 			return nil, errors.Join(err, conn.Close())
 		}

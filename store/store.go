@@ -21,6 +21,7 @@ import (
 	"github.com/gofrs/flock"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+	"zombiezen.com/go/sqlite/sqlitex"
 
 	"twinsieve/core/spill"
 )
@@ -93,8 +94,15 @@ func Open(dir string) (_ *Store, err error) {
 	return s, s.clearRemains(context.Background())
 }
 
-// Cache sets how many bytes of records that have been read stay in memory; 64 MiB where it is not set.
-func (s *Store) Cache(bytes int64) { s.blobs.limit(bytes) }
+// Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set; and a sixteenth of that, within bounds,
+// for the pages that rows are written into.
+func (s *Store) Cache(bytes int64) error {
+	s.blobs.limit(bytes)
+	pages := min(max(bytes/16, 4<<20), 64<<20)
+	return s.writeRows(context.Background(), func(w *rowWriter) error {
+		return sqlitex.ExecuteTransient(w.conn, fmt.Sprintf("PRAGMA cache_size = -%d", pages>>10), nil)
+	})
+}
 
 // TempDir is where temporary files belong that must not outlive the process.
 func (s *Store) TempDir() string { return filepath.Join(s.dir, "tmp") }

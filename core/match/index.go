@@ -49,6 +49,14 @@ type Totals struct {
 	Values    [2][]Causes          `json:"values"`    // by value that is compared or balanced, over records that are not excluded
 }
 
+// Bytes is about how much memory the index holds.
+func (x *Index) Bytes() (n int64) {
+	for s := range x.Sides {
+		n += int64(len(x.Sides[s].Trays)) * 9
+	}
+	return n
+}
+
 // HandOf returns the pairing by hand that a record of side s is part of, or nil.
 func (x *Index) HandOf(s tray.Side, row uint32) *Hand {
 	for i := range x.Hand {
