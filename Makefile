@@ -1,6 +1,6 @@
 # Twin Sieve. `make demo` and `make test` are all that a fresh machine needs.
 
-.PHONY: demo build test check types bench shots clean
+.PHONY: demo build test check types bench bench-compare shots clean
 
 NPM = npm --prefix console
 
@@ -36,10 +36,14 @@ types: console/node_modules
 	go run ./cmd/openapi > console/api.json
 	$(NPM) run types
 
-bench:
-	go build -o twinsieve ./cmd/twinsieve
-	go run ./bench
+# The whole job at four sizes, odd shapes, and within a budget: about half an hour. Other parts are named by -only.
+bench: build
+	go run ./bench -chart docs/performance.svg
 	go test ./core/near ./core/advise -run none -bench . -benchtime 1x
+
+# What has become slower than the figures that are kept in bench/baseline.txt.
+bench-compare:
+	bench/compare.sh
 
 # The pictures in docs/screenshots, from the demo data. Needs chromium, xterm, xvfb, imagemagick and poppler-utils.
 shots: build

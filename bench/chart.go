@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"image/color"
 	"strings"
 
@@ -16,8 +17,18 @@ func drawChart(name string, sizes []int, all [][]line) error {
 	p.Title.Text = "The whole job: two files in, all exceptions out"
 	p.X.Label.Text, p.Y.Label.Text = "records on each side", "seconds"
 	p.X.Scale, p.Y.Scale = plot.LogScale{}, plot.LogScale{}
-	p.X.Tick.Marker, p.Y.Tick.Marker = plot.LogTicks{Prec: -1}, plot.LogTicks{Prec: -1}
+	var ticks plot.ConstantTicks
+	for _, n := range sizes {
+		label := fmt.Sprintf("%d,000", n/1000)
+		if n >= 1_000_000 {
+			label = fmt.Sprintf("%g million", float64(n)/1e6)
+		}
+		ticks = append(ticks, plot.Tick{Value: float64(n), Label: label})
+	}
+	p.X.Tick.Marker, p.Y.Tick.Marker = ticks, plot.LogTicks{Prec: -1}
+	p.X.Padding, p.Y.Padding = 0, 0
 	p.Legend.Top, p.Legend.Left = true, true
+	p.Legend.Padding, p.Legend.XOffs, p.Legend.YOffs = vg.Points(3), vg.Points(12), -vg.Points(6)
 	p.Add(plotter.NewGrid())
 	for i, series := range []struct {
 		begins, name string
@@ -50,5 +61,6 @@ func drawChart(name string, sizes []int, all [][]line) error {
 		p.Add(drawn, marks)
 		p.Legend.Add(series.name, drawn, marks)
 	}
+	p.X.Min, p.X.Max = float64(sizes[0])/1.5, float64(sizes[len(sizes)-1])*1.5
 	return p.Save(20*vg.Centimeter, 13*vg.Centimeter, name)
 }

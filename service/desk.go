@@ -192,21 +192,29 @@ func (d *desk) order(sort string) []int {
 	}
 	d.sorting.Lock() // once for all who ask for it, while others read in other orders
 	defer d.sorting.Unlock()
+	changes := sort == "status" || sort == "owner" // people change it
 	d.mu.RLock()
 	order, seen := d.orders[sort], d.seen
-	if order == nil {
+	switch {
+	case order != nil:
+		d.mu.RUnlock()
+		return order
+	case changes:
+		order = d.sorted(sort)
+		d.mu.RUnlock()
+	default: // what does not change is sorted without keeping out who brings the desk up to date
+		d.mu.RUnlock()
 		order = d.sorted(sort)
 	}
-	d.mu.RUnlock()
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.seen == seen || sort != "status" && sort != "owner" { // which are what people change
+	if d.seen == seen || !changes {
 		d.orders[sort] = order
 	}
 	return order
 }
 
-// sorted sorts the rows. Who calls it holds the lock.
+// sorted sorts the rows. Who calls it for what people change holds the lock.
 func (d *desk) sorted(sort string) []int {
 	order := make([]int, len(d.rows))
 	for i := range order {
