@@ -39,8 +39,7 @@ const (
 )
 
 func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
-	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values)),
-		ends: make([]int, entriesTogether), keyEnds: make([]int, entriesTogether), flags: make([]uint32, entriesTogether), hashes: make([]uint64, entriesTogether)}
+	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values))}
 	if m.plan.Where[s] != nil {
 		r.where = m.plan.Where[s].Copy()
 	}
@@ -76,9 +75,12 @@ func (r *sideReader) read(b *record.Batch) error {
 	for a, v := range r.tally.values {
 		r.tally.sumAll(a, r.side, uint32(b.First), b.Carried != nil, &r.values[v].out, currencies)
 	}
-	together := min(max(entryRoom/each, 1), entriesTogether)
+	together := min(max(entryRoom/each, 1), entriesTogether, b.Records())
 	if together*each > len(r.room) {
 		r.room = make([]byte, together*each)
+	}
+	if together > len(r.ends) {
+		r.ends, r.keyEnds, r.flags, r.hashes = make([]int, together), make([]int, together), make([]uint32, together), make([]uint64, together)
 	}
 	for from := 0; from < b.Records(); from += together {
 		if err := r.some(b, from, min(from+together, b.Records()), each); err != nil {
