@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"errors"
 	"io"
 	"os"
 	"runtime"
@@ -116,6 +117,8 @@ func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Ma
 	var read atomic.Int64
 	total := f.bytes()
 	batches := make(chan given, workers)
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
 	readers, ctx := errgroup.WithContext(ctx)
 	for _, side := range tray.Sides {
 		readers.Go(func() error {
@@ -128,6 +131,7 @@ func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Ma
 		feeders.Go(func() error {
 			for g := range batches {
 				if err := feeder.Add(g.side, g.batch); err != nil {
+					cancel() // so that nobody goes on to read for the match
 					return err
 				}
 				if f.spools[g.side] == nil {
@@ -139,7 +143,7 @@ func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Ma
 	}
 	err = readers.Wait()
 	close(batches)
-	if fed := feeders.Wait(); err == nil && fed != nil {
+	if fed := feeders.Wait(); fed != nil && (err == nil || errors.Is(err, context.Canceled)) {
 		err = broken("%w", fed)
 	}
 	for _, side := range tray.Sides {

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -33,5 +35,28 @@ func TestUnchanged(t *testing.T) {
 	}
 	if err := f.unchanged(); err == nil || !strings.Contains(err.Error(), "right.csv was changed at") || !strings.Contains(err.Error(), "compare again") {
 		t.Errorf("a file that has changed: %v", err)
+	}
+}
+
+// TestNowhereToSpill: where the memory does not suffice and no temporary file can be made, sift says so, and does not wait for itself.
+func TestNowhereToSpill(t *testing.T) {
+	dir := t.TempDir()
+	var names []string
+	for _, side := range []string{"left", "right"} {
+		var text strings.Builder
+		text.WriteString("call,remark\n")
+		for n := range 300_000 {
+			fmt.Fprintf(&text, "MW-%08d,entry %d by hand\n", n, n)
+		}
+		names = append(names, filepath.Join(dir, side+".csv"))
+		if err := os.WriteFile(names[len(names)-1], []byte(text.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	args := append([]string{"sift"}, names...)
+	if status := Run(ctx, append(args, "--key", "call", "--memory", "1MB", "--temp-dir", filepath.Join(dir, "none"))); status != 3 || ctx.Err() != nil {
+		t.Errorf("exit status %d (%v), want 3", status, ctx.Err())
 	}
 }

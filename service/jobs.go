@@ -85,7 +85,7 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work,
 func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed []func(context.Context, *view.Problem)) {
 	defer j.cancel()
 	var result *view.JobResult
-	err := ctx.Err()
+	var err error
 	select {
 	case js.slots <- struct{}{}:
 		j.update(func(v *view.Job) {
