@@ -2,19 +2,13 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
-	"twinsieve/client"
 	"twinsieve/demo"
-	"twinsieve/service/view"
 )
 
 // busy measures how quick the service stays for others while it works: pages and counts during the largest run, two large runs at once
@@ -57,21 +51,6 @@ func (b *bench) busy() {
 	}
 	b.together(ctx, s)
 	b.cancelled(ctx, s)
-}
-
-// stocked is a service with the two large sets in it and the sieve over them.
-func (b *bench) stocked(records int) *served {
-	left, right := b.file("left.csv"), b.file("right.csv")
-	large := b.large
-	large.Records = records
-	must(large.Write(left, right))
-	data := b.file("data")
-	must(os.RemoveAll(data))
-	s := serve(b.binary, data, b.memory)
-	s.sent("left", left)
-	s.sent("right", right)
-	must(s.define(b.keyParts))
-	return s
 }
 
 func small(from int) string {
@@ -152,144 +131,4 @@ func (b *bench) cancelled(ctx context.Context, s *served) {
 	}
 	fmt.Printf("\ncancelled while matching: ended after %.0f ms, memory and files given back after %.0f ms (%d MB and %d files before, %d MB while it ran, %d MB and %d files after)\n",
 		ms(ended), ms(time.Since(start)), before.memory>>20, before.files, most.memory>>20, after.memory>>20, after.files)
-}
-
-// held is what a process has: memory, in bytes, and open files.
-type held struct {
-	memory int64
-	files  int
-}
-
-func holds(pid int) (h held) {
-	h.memory = shareOf(pid)
-	files, err := os.ReadDir(fmt.Sprintf("/proc/%d/fd", pid))
-	must(err)
-	h.files = len(files)
-	return h
-}
-
-// start measures how soon a service with a data file of 5 GB answers, and how soon an old report shows its first page.
-func (b *bench) start() {
-	ctx := context.Background()
-	s := b.stocked(1_000_000)
-	job, err := s.Run(ctx, "large")
-	must(err)
-	result, err := s.Wait(ctx, job, nil)
-	must(err)
-	must(demo.Large{Records: 10_000_000, Seed: b.large.Seed}.Write(b.file("large.csv"), b.file("other.csv")))
-	data := b.file("data")
-	file := filepath.Join(data, "twinsieve.db")
-	for n := 0; bytesOf(file) < 5<<30; n++ {
-		s.sent(fmt.Sprintf("more-%d", n), b.file("large.csv"))
-	}
-	s.stop()
-	fmt.Printf("\na data file of %d MB\n\n", bytesOf(file)>>20)
-	for range 3 {
-		begin := time.Now()
-		s = serve(b.binary, data, b.memory)
-		up := time.Since(begin)
-		begin = time.Now()
-		_, err = s.Entries(ctx, result.Run, client.Query{Limit: 100})
-		must(err)
-		page := time.Since(begin)
-		begin = time.Now()
-		_, err = s.Entries(ctx, result.Run, client.Query{Limit: 100, Tray: "matched"})
-		must(err)
-		fmt.Printf("the service answers after %.2f s; the first page of an old report takes %.0f ms, of its matched records %.0f ms\n", up.Seconds(), ms(page), ms(time.Since(begin)))
-		s.stop()
-	}
-}
-
-// mixed lets people load, run, look, hand over and cancel for a while, all at once, and looks at what the service holds then.
-func (b *bench) mixed() {
-	ctx := context.Background()
-	const records = 300_000
-	s := b.stocked(records)
-	defer s.stop()
-	work := map[string]func(n int) error{
-		"loads": func(n int) error {
-			f, err := os.Open(b.file("left.csv"))
-			if err != nil {
-				return err
-			}
-			defer f.Close()
-			job, err := s.LoadFile(ctx, "again", "again.csv", f, view.Recipe{})
-			if err == nil {
-				_, err = s.Wait(ctx, job, nil)
-			}
-			return err
-		},
-		"runs": func(n int) error {
-			job, err := s.Run(ctx, "large")
-			if err != nil {
-				return err
-			}
-			if n%3 == 0 {
-				time.Sleep(time.Duration(n%10) * 100 * time.Millisecond)
-				_, err = s.Cancel(ctx, job.ID)
-				if err == nil {
-					_, _ = s.Wait(ctx, job, nil) // says that it was cancelled
-				}
-				return err
-			}
-			_, err = s.Wait(ctx, job, nil)
-			return err
-		},
-		"pages": func(n int) error {
-			list, err := s.Runs(ctx, "", 1)
-			if err != nil || len(list.Runs) == 0 {
-				return err
-			}
-			for _, tray := range []string{"", "matched", "missing"} {
-				if _, err := s.Entries(ctx, list.Runs[0].ID, client.Query{Limit: 100, Tray: tray}); err != nil {
-					return err
-				}
-			}
-			_, err = s.Records(ctx, "left", fmt.Sprint(n*997%records), 100)
-			return err
-		},
-		"hand-overs": func(n int) error {
-			list, err := s.Runs(ctx, "", 1)
-			if err != nil || len(list.Runs) == 0 {
-				return err
-			}
-			return s.Export(ctx, list.Runs[0].ID, client.Query{}, client.Format{Name: []string{"csv", "parquet", "ndjson"}[n%3]}, io.Discard)
-		},
-	}
-	var mu sync.Mutex
-	done := map[string]int{}
-	var wrong []error
-	// goOn lets all go on for a while; what the service holds is looked at when nothing is being done.
-	goOn := func(d time.Duration) held {
-		stop := time.Now().Add(d)
-		var all sync.WaitGroup
-		for name, do := range work {
-			all.Go(func() {
-				for time.Now().Before(stop) {
-					mu.Lock()
-					n := done[name]
-					done[name]++
-					mu.Unlock()
-					if err := do(n); err != nil && !errors.Is(err, context.Canceled) {
-						mu.Lock()
-						wrong = append(wrong, fmt.Errorf("%s: %w", name, err))
-						mu.Unlock()
-						time.Sleep(100 * time.Millisecond)
-					}
-				}
-			})
-		}
-		all.Wait()
-		time.Sleep(5 * time.Second)
-		return holds(s.cmd.Process.Pid)
-	}
-	fmt.Printf("\nmixed work of %d minutes on %d records a side\n\n| minute | loads | runs | pages | hand-overs | MB held | open files | errors |\n|---|---|---|---|---|---|---|---|\n", b.minutes, records)
-	for minute, each := 0, max(1, b.minutes/10); minute < b.minutes; minute += each {
-		h := goOn(time.Duration(each) * time.Minute)
-		fmt.Printf("| %d | %d | %d | %d | %d | %d | %d | %d |\n", minute+each, done["loads"], done["runs"], done["pages"], done["hand-overs"], h.memory>>20, h.files, len(wrong))
-	}
-	fmt.Printf("\nat most %d MB\n", highWater(s.cmd.Process.Pid)>>20)
-	for _, err := range wrong[:min(len(wrong), 5)] {
-		fmt.Println(err)
-	}
 }

@@ -137,38 +137,3 @@ commit; analyze l; analyze r;
 	m.peak = peak()
 	return m
 }
-
-// peakWhile looks again and again at how much memory a process and those that it has started have, until the peak is asked for.
-func peakWhile(pid int) (peak func() int64) {
-	stop, result := make(chan struct{}), make(chan int64)
-	go func() {
-		most := int64(0)
-		for {
-			select {
-			case <-stop:
-				result <- most
-				return
-			case <-time.After(20 * time.Millisecond):
-				most = max(most, shareOf(pid))
-			}
-		}
-	}()
-	return func() int64 { close(stop); return <-result }
-}
-
-// shareOf is the proportional share of memory of a process and its children, in bytes.
-func shareOf(pid int) (bytes int64) {
-	children, _ := os.ReadFile(fmt.Sprintf("/proc/%d/task/%d/children", pid, pid))
-	for _, child := range strings.Fields(string(children)) {
-		if n, err := strconv.Atoi(child); err == nil {
-			bytes += shareOf(n)
-		}
-	}
-	text, _ := os.ReadFile(fmt.Sprintf("/proc/%d/smaps_rollup", pid)) // one that has ended has none
-	if _, rest, found := strings.Cut(string(text), "\nPss:"); found {
-		if kb, err := strconv.ParseInt(strings.Fields(rest)[0], 10, 64); err == nil {
-			bytes += kb << 10
-		}
-	}
-	return bytes
-}

@@ -8,7 +8,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -112,18 +111,6 @@ func serveWhile(binary, data string, work func(*client.Client) error) (wall time
 	must(cmd.Process.Signal(syscall.SIGTERM))
 	must(cmd.Wait())
 	return wall, peak, pages
-}
-
-// highWater is the most memory that a running process has had, in bytes; 0 where it has ended.
-func highWater(pid int) int64 {
-	status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
-	_, rest, found := strings.Cut(string(status), "VmHWM:")
-	if !found {
-		return 0
-	}
-	kilobytes, err := strconv.ParseInt(strings.Fields(rest)[0], 10, 64)
-	must(err)
-	return kilobytes << 10
 }
 
 // writeSheet writes a workbook of so many records.

@@ -6,13 +6,10 @@ import (
 	"io"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
-	"syscall"
 	"time"
 
-	"twinsieve/client"
 	"twinsieve/core/comparison"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -74,30 +71,6 @@ func table(name string) record.Table {
 		must(err)
 		must(spool.Add(b))
 	}
-}
-
-// served is a service in a process of its own.
-type served struct {
-	*client.Client
-	cmd *exec.Cmd
-}
-
-// serve starts a service on data of its own; memory is what it keeps to, empty for what it takes by itself.
-func serve(binary, data, memory string) *served {
-	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--data", data)
-	if memory != "" {
-		cmd.Args = append(cmd.Args, "--memory", memory)
-	}
-	out, err := cmd.StdoutPipe()
-	must(err)
-	must(cmd.Start())
-	c, _ := signIn(out)
-	return &served{c, cmd}
-}
-
-func (s *served) stop() {
-	must(s.cmd.Process.Signal(syscall.SIGTERM))
-	must(s.cmd.Wait())
 }
 
 // page times one page, and says how many rows there are altogether.

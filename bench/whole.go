@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"twinsieve/client"
-	"twinsieve/core/sieve"
 )
 
 // line is a program's part in the whole job at one size.
@@ -223,35 +222,4 @@ func (b *bench) service(left, right string, want counted, parse measure) (lines 
 	})
 	lines[len(lines)-1].m.peak = highWater(s.cmd.Process.Pid)
 	return lines
-}
-
-func (s *served) sent(set, file string) {
-	result, err := sendFile(s.Client, set, file)
-	must(err)
-	if result.Set.Snapshot.Records == 0 {
-		must(fmt.Errorf("nothing was loaded of %s", file))
-	}
-}
-
-// definition is that of the job.
-func definition(parts int) sieve.Definition {
-	d := sieve.Definition{Name: "large", Left: "left", Right: "right", Compare: []sieve.Field{
-		{Columns: sieve.Columns{Left: "amount"}, As: "decimal", Within: "0.05"}, {Columns: sieve.Columns{Left: "vessel"}}}}
-	for _, name := range keyColumns[:parts] {
-		d.Key = append(d.Key, sieve.KeyPart{Columns: sieve.Columns{Left: name}})
-	}
-	return d
-}
-
-func (s *served) define(parts int) error {
-	_, err := s.CreateSieve(context.Background(), definition(parts))
-	return err
-}
-
-// counts has all comparisons counted.
-func (s *served) counts(parts int) {
-	job, err := s.Count(context.Background(), definition(parts))
-	must(err)
-	_, err = s.Wait(context.Background(), job, nil)
-	must(err)
 }

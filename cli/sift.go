@@ -139,30 +139,30 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
 	defer progress.done()
-	intake := &feeding{sifting: s, root: root, result: result, progress: progress}
-	defer intake.close()
-	if err := intake.open(); err != nil {
+	feed := &feeding{sifting: s, root: root, result: result, progress: progress}
+	defer feed.close()
+	if err := feed.open(); err != nil {
 		return err
 	}
-	plan, err := d.Compile(intake.sources[0].Columns(), intake.sources[1].Columns())
+	plan, err := d.Compile(feed.sources[0].Columns(), feed.sources[1].Columns())
 	if err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
-	records := intake.expected()
-	progress.expect(pace.Leg{Stage: "reading files", Units: float64(intake.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
+	records := feed.expected()
+	progress.expect(pace.Leg{Stage: "reading files", Units: float64(feed.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
 		pace.Leg{Stage: "repeated keys", Units: float64(records)}, pace.Leg{Stage: "writing exceptions", Units: s.written(records / 20)})
 	matching := match.Begin(plan, records, match.Options{
-		Workers: s.workers, Budget: intake.forMatch(), TempDir: s.tempDir,
+		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
 	defer matching.Close()
-	tables, err := intake.feed(cmd.Context(), plan, matching)
+	tables, err := feed.feed(cmd.Context(), plan, matching)
 	if err != nil {
 		return err
 	}
 	index, err := matching.Finish(cmd.Context(), tables)
 	if err == nil {
-		err = intake.unchanged()
+		err = feed.unchanged()
 	}
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
@@ -177,7 +177,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
 	}
 	result.Summary = summary.Of(plan, index, result.Rejects)
-	result.Spilled += intake.spilled()
+	result.Spilled += feed.spilled()
 	if s.out != "" {
 		progress.expect(pace.Leg{Stage: "writing exceptions", Units: s.written(result.Exceptions)})
 		if err := s.writeExceptions(cmd.Context(), plan, index, tables, progress); err != nil {

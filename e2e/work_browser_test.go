@@ -26,6 +26,9 @@ func TestTwoBrowsers(t *testing.T) {
 		w.until(`document.querySelectorAll("[data-entry]").length > 0`)
 		w.do(chromedp.Evaluate[chromedp.Void](`window.loadedOnce = true`))
 	}
+	// What the second has asked for is counted, so that nothing is under way when its answers are held back.
+	two.do(chromedp.Evaluate[chromedp.Void](`window.under = 0; window.plainFetch = window.fetch;
+		window.fetch = (...asked) => { window.under++; return window.plainFetch(...asked).finally(() => window.under--); }; 0`))
 	entries, err := c.Entries(t.Context(), head.ID, client.Query{Tray: "missing"})
 	if err != nil {
 		t.Fatal(err)
@@ -47,6 +50,7 @@ func TestTwoBrowsers(t *testing.T) {
 	// Both have it open. The one changes the owner; the other's page does not hear of it before it changes the status.
 	open(two)
 	two.until(`document.querySelector('[aria-label="Work"]').innerText.includes("settled")`)
+	two.until(`window.under === 0`)
 	two.do(chromedp.Evaluate[chromedp.Void](`window.realFetch = window.fetch;
 		window.held = []; window.fetch = (request, options) => {
 			const method = request.method ?? options?.method ?? 'GET';

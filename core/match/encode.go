@@ -162,15 +162,11 @@ func (r *sideReader) leaveOut(b *record.Batch, i int, at tray.Tray) {
 // blanks do not equal each other, is unkeyed.
 func (r *sideReader) putPart(b *record.Batch, p, from int, ends []int) {
 	c, room := &r.key[p], r.room
-	offsets := c.offsets[from:]
-	start := int(offsets[0])
 	for n, end := range ends {
-		next := int(offsets[n+1])
-		text, size := start, next-start
-		start = next
 		if end < 0 {
 			continue
 		}
+		text, size := c.place(from + n)
 		switch state := c.state(from+n, size); {
 		case state == reading.Text && size < 0x7f:
 			room[end] = byte(size + 1)
@@ -226,11 +222,17 @@ func (c *columnReader) load(b *record.Batch, wanted []bool, counts *Causes) (lon
 	return longest
 }
 
+// place is where the text of cell i begins, and how many bytes it has.
+func (c *columnReader) place(i int) (from, size int) {
+	from = int(c.offsets[i])
+	return from, int(c.offsets[i+1]) - from
+}
+
 // state is that of cell i, whose text has so many bytes.
 func (c *columnReader) state(i, size int) reading.State {
 	switch {
 	case c.states != nil:
-		return c.states[i] & 3
+		return c.states[i]
 	case size == 0:
 		return reading.Blank
 	}
@@ -240,15 +242,11 @@ func (c *columnReader) state(i, size int) reading.State {
 // put puts the column's values into entries, those of the records from from on: each as its size and state in one number, and
 // its text. Flags get a bit where one is unreadable.
 func (c *columnReader) put(room []byte, from int, ends []int, flags []uint32) {
-	offsets := c.offsets[from:]
-	start := int(offsets[0])
 	for n, end := range ends {
-		next := int(offsets[n+1])
-		text, size := start, next-start
-		start = next
 		if end < 0 {
 			continue
 		}
+		text, size := c.place(from + n)
 		state := c.state(from+n, size)
 		if state == reading.Unreadable {
 			flags[n] |= entryUnreadable

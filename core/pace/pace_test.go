@@ -57,3 +57,18 @@ func TestUnexpected(t *testing.T) {
 		t.Errorf("it has gone back to %.2f", fraction)
 	}
 }
+
+// TestShortLegs: a small piece of work, most of whose time is that to begin and end it, does not spoil what is known of large ones.
+func TestShortLegs(t *testing.T) {
+	book := NewBook(map[string]float64{"reading": 1e-6})
+	now := time.Unix(0, 0)
+	small := NewJourney(book, now)
+	small.Expect(Leg{"reading", 1000})
+	small.At("reading", 1000, 1000, now)
+	small.End(now.Add(100 * time.Millisecond)) // a hundred times as long for each unit
+	large := NewJourney(book, now)
+	large.Expect(Leg{"reading", 10_000_000})
+	if _, left, known := large.At("reading", 0, 100, now); !known || math.Abs(left-10) > 0.1 {
+		t.Errorf("%.1f s are said to be left of 10 (known: %t)", left, known)
+	}
+}

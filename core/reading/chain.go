@@ -192,8 +192,8 @@ func (c Chain) Explain(cell []byte) (taken []Taken) {
 // Reader applies a chain, cell by cell or to whole columns. It owns the buffers between the steps, so each goroutine
 // needs its own.
 type Reader struct {
-	chain Chain
-	a, b  []byte
+	chain     Chain
+	a, b, out []byte
 }
 
 // Reader returns a new reader of the chain.
@@ -201,22 +201,43 @@ func (c Chain) Reader() *Reader { return &Reader{chain: c} }
 
 // Cell reads one cell. The value's text is valid until the next call, or as long as cell where the chain is empty.
 func (r *Reader) Cell(cell []byte) Value {
-	if len(cell) == 0 {
+	switch {
+	case len(cell) == 0:
 		return Value{State: Blank}
+	case len(r.chain.steps) == 0:
+		return Value{Text, cell}
 	}
-	src := cell
-	for _, step := range r.chain.steps {
-		out, ok := step(r.a[:0], src)
-		if !ok {
-			return Value{State: Unreadable}
+	out, state := r.read(r.out[:0], cell)
+	r.out = out
+	if state != Text {
+		return Value{State: state}
+	}
+	return Value{Text, out}
+}
+
+// read appends what the chain, which has a step, makes of a cell that is not empty: the last step writes where the value stays. Nothing is appended
+// where there is no text.
+func (r *Reader) read(dst, cell []byte) ([]byte, State) {
+	last := len(r.chain.steps) - 1
+	for _, step := range r.chain.steps[:last] {
+		out, ok := step(r.a[:0], cell)
+		switch {
+		case !ok:
+			return dst, Unreadable
+		case len(out) == 0:
+			return dst, Emptied
 		}
-		if len(out) == 0 {
-			return Value{State: Emptied}
-		}
-		src = out
+		cell = out
 		r.a, r.b = r.b, out
 	}
-	return Value{State: Text, Text: src}
+	switch out, ok := r.chain.steps[last](dst, cell); {
+	case !ok:
+		return dst, Unreadable
+	case len(out) == len(dst):
+		return dst, Emptied
+	default:
+		return out, Text
+	}
 }
 
 // Column is a batch's column as read: a state for each cell, and the text of those that have one.
@@ -264,39 +285,15 @@ func (r *Reader) Column(col *array.String, into *Column) {
 		*into = Column{}
 	}
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
-	last := len(r.chain.steps) - 1
 	for i := range len(offsets) - 1 {
 		cell, state := text[offsets[i]:offsets[i+1]], Text
 		switch {
 		case len(cell) == 0 || nulls && col.IsNull(i):
 			state = Blank
-		case last < 0:
+		case len(r.chain.steps) == 0:
 			into.text = append(into.text, cell...)
 		default:
-			for _, step := range r.chain.steps[:last] {
-				out, ok := step(r.a[:0], cell)
-				if !ok || len(out) == 0 {
-					cell, state = nil, Emptied
-					if !ok {
-						state = Unreadable
-					}
-					break
-				}
-				cell = out
-				r.a, r.b = r.b, out
-			}
-			if state == Text { // the last step writes where the value stays
-				at := len(into.text)
-				out, ok := r.chain.steps[last](into.text, cell)
-				switch {
-				case !ok:
-					state = Unreadable
-				case len(out) == at:
-					state = Emptied
-				default:
-					into.text = out
-				}
-			}
+			into.text, state = r.read(into.text, cell)
 		}
 		into.offsets = append(into.offsets, int32(len(into.text)))
 		into.states = append(into.states, state)

@@ -12,7 +12,6 @@ import (
 // them it is the table itself; other records cannot be had from it.
 type Excerpt struct {
 	of    Table
-	rows  []uint32 // the numbers of its records, ascending
 	parts []excerptPart
 	kept  *Spool
 }
@@ -26,9 +25,9 @@ type excerptPart struct {
 // NewExcerpt reads the records with the given numbers, which must be in ascending order and may repeat. Several workers read at
 // once. What exceeds the budget of bytes goes to a temporary file in dir. It is to be closed.
 func NewExcerpt(ctx context.Context, t Table, rows []uint32, workers int, budget int64, dir string) (*Excerpt, error) {
-	x := &Excerpt{of: t, rows: slices.Compact(rows), kept: NewSpool(t.Columns(), budget, dir), parts: make([]excerptPart, len(t.Starts()))}
+	x := &Excerpt{of: t, kept: NewSpool(t.Columns(), budget, dir), parts: make([]excerptPart, len(t.Starts()))}
 	starts := t.Starts()
-	rest := x.rows
+	rest := slices.Compact(rows)
 	for i := range starts {
 		n := len(rest)
 		if i+1 < len(starts) {

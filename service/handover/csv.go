@@ -5,72 +5,13 @@ import (
 	"context"
 	"encoding/csv"
 	"io"
-	"runtime"
-	"slices"
 
 	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
-	"twinsieve/core/record"
-	"twinsieve/core/sieve"
-	"twinsieve/core/tray"
 	"twinsieve/formats/outform"
 )
-
-// part is how many entries are read and written at a time.
-const part = 8_000
-
-// Options are how, not what, to read. The zero value is good.
-type Options struct {
-	Workers  int                     // 0: one for each processor
-	Budget   int64                   // bytes of records that may stay in memory
-	TempDir  string                  // where a temporary file goes; "": the system's place
-	Progress func(done, total int64) // told of the entries that have been written; may be nil
-}
-
-// Records are the records of entries, near at hand: however a list is read, each of their batches has been read once.
-type Records struct {
-	tables   [2]record.Table
-	excerpts [2]*record.Excerpt
-	workers  int
-	progress func(done, total int64)
-}
-
-// Near brings the records of the entries at places near. It is to be closed.
-func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []exception.Place, opts Options) (*Records, error) {
-	r := &Records{tables: tables, workers: opts.Workers, progress: opts.Progress}
-	if r.progress == nil {
-		r.progress = func(int64, int64) {}
-	}
-	if r.workers <= 0 {
-		r.workers = runtime.GOMAXPROCS(0)
-	}
-	for _, s := range tray.Sides {
-		if spool, ok := tables[s].(*record.Spool); ok && spool.Spilled() == 0 {
-			continue // they are near
-		}
-		x, err := record.NewExcerpt(ctx, tables[s], exception.Rows(plan, index, places, s), r.workers, opts.Budget/2, opts.TempDir)
-		if err != nil {
-			r.Close()
-			return nil, err
-		}
-		r.tables[s], r.excerpts[s] = x, x
-	}
-	return r, nil
-}
-
-// Close gives back what is kept of the records.
-func (r *Records) Close() {
-	for _, x := range r.excerpts {
-		if x != nil {
-			_ = x.Close() // a temporary file, which goes in any case
-		}
-	}
-}
-
-// Rejects visits entries of rejects, some at a time.
-type Rejects func(visit func([]exception.Entry) error) error
 
 // WriteCSV writes the entries at places as CSV under the layout's columns, in the order of places, and rejects behind them. Parts of the list are
 // read and put into text by several workers; only a few parts are in memory at once.
@@ -153,49 +94,6 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 	}
 	close(texts)
 	return group.Wait()
-}
-
-// Write writes the entries at places in any format, one part of the list after the other, and rejects behind them.
-func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, near *Records, places []exception.Place, rejects Rejects) error {
-	var cells []record.Cell
-	err := l.EachRow(ctx, index, near, places, rejects, func(row []string) error {
-		cells = cells[:0]
-		for _, text := range row {
-			cells = append(cells, record.Cell{Text: text})
-		}
-		return out.Write(cells)
-	})
-	if err != nil {
-		return err
-	}
-	return out.Close()
-}
-
-// EachRow visits the rows of the entries at places, one part of the list after the other, and those of rejects behind them. A row is valid
-// until the next.
-func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records, places []exception.Place, rejects Rejects, visit func(row []string) error) error {
-	var row []string
-	rows := func(entries []exception.Entry) (err error) {
-		for i := range entries {
-			if row, err = l.Rows(&entries[i], row, visit); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	done := int64(0)
-	for some := range slices.Chunk(places, part) {
-		done += int64(len(some))
-		near.progress(done, int64(len(places)))
-		entries, err := exception.ReadWhole(ctx, l.plan, index, near.tables, some)
-		if err != nil {
-			return err
-		}
-		if err := rows(entries); err != nil {
-			return err
-		}
-	}
-	return rejects(rows)
 }
 
 // text is entries as CSV.

@@ -75,6 +75,10 @@ function Readings(p: { value?: string[]; change: (readings?: string[]) => void; 
   );
 }
 
+/** The right column: where none is chosen yet, the one that is called as the left one, if the right set has it. */
+const rightOf = (right: string | undefined, left: string, set?: SetView) =>
+  right === '' && set?.snapshot.columns.includes(left) ? left : right;
+
 /** A pair of columns with its readings: a part of the key, or what says the currency of amounts. */
 export function PairRow<T extends Currency>(p: {
   what: 'key pair' | 'currency';
@@ -93,7 +97,7 @@ export function PairRow<T extends Currency>(p: {
         side="left"
         set={p.left}
         value={p.part.left}
-        choose={(left) => p.change({ ...p.part, left })}
+        choose={(left) => p.change({ ...p.part, left, right: rightOf(p.part.right, left, p.right) })}
         what={p.what}
       />
       <Readings
@@ -154,7 +158,7 @@ export function FieldRow(p: {
         side="left"
         set={p.left}
         value={p.field.left}
-        choose={(left) => p.change({ ...p.field, left })}
+        choose={(left) => p.change({ ...p.field, left, right: rightOf(p.field.right, left, p.right) })}
         what="compared field"
       />
       <Select
