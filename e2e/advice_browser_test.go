@@ -29,6 +29,7 @@ func times(t testing.TB, s *demo.Scenario, name string) int {
 // TestAdviceInConsole goes from advice to a key, to a reading with its preview, to the diagnosis, to a remedy with the new counts,
 // and pairs records by hand: with the mouse, and with the keyboard alone.
 func TestAdviceInConsole(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			t.Parallel()

@@ -18,6 +18,7 @@ import (
 
 // TestAdviceProblems asks the interface for what cannot be: each answer is a problem document that says what, and how to mend it.
 func TestAdviceProblems(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 60}))
@@ -85,6 +86,7 @@ func lonelyNumber(t testing.TB, c *client.Client, run uint) int64 {
 // TestCrosswalkGrowsOld: with new data, a pairing by hand holds for records of the same content wherever they stand now, and says
 // nothing where they are gone or have found partners; an equivalence of a key that no longer has a value is counted as such.
 func TestCrosswalkGrowsOld(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	left, right := "call,amount\nA,1\nB,2\nC,3\nD,4\n", "call,amount\nX,3\nY,4\nZ,9\n"

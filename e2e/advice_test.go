@@ -39,6 +39,7 @@ func diagnosed(t testing.TB, c *client.Client, d sieve.Definition) (map[string]i
 // TestDiagnosisOfTheDemo: for ten seeds of the demo, the diagnosis names each planted cause with exactly its records; applying the
 // remedy, and accepting the slips as the same, leaves only what is truly missing, orphaned or unkeyed.
 func TestDiagnosisOfTheDemo(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	for seed := range uint64(10) {
@@ -89,6 +90,7 @@ func TestDiagnosisOfTheDemo(t *testing.T) {
 // TestAdviceCommands works as an analyst does on the command line: advice, counts, diagnosis and remedy, near matches, the
 // crosswalk, a pairing by hand, and traces.
 func TestAdviceCommands(t *testing.T) {
+	t.Parallel()
 	s := demo.New(demo.Options{Seed: 3})
 	p := serve(t, t.TempDir())
 	c := p.client()
@@ -205,6 +207,7 @@ func newestRun(t testing.TB, c *client.Client) (view.Run, error) {
 // TestTotalsAndFilters runs a sieve that compares totals and leaves records out: groups are one entry each, a hand-over has all their
 // records, and repeats can be refused.
 func TestTotalsAndFilters(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "lines", []byte("call,amount,quay\nA,10,N\nA,20,N\nB,5,N\nB,5,N\nC,1,N\nD,9,Tar\nE,x,N\nF,2,soon\n"))
@@ -274,6 +277,7 @@ func TestTotalsAndFilters(t *testing.T) {
 
 // TestBadReadings: what cannot be is said where it stands, before a run.
 func TestBadReadings(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "log", []byte("call,day,fee\nMW-1,2031-03-02,1.5\nMW-2,2031-03-03,2\n"))

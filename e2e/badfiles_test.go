@@ -30,6 +30,7 @@ func peakMemory(t *testing.T, p *process) int64 {
 // TestUnreadableUploads sends everything that cannot be read: each is refused with what is wrong and where, the service's memory stays
 // bounded, and nothing is left of any of them.
 func TestUnreadableUploads(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir(), "--memory", "256MB", "--upload-limit", "120MB")
 	c := p.client()
 	for _, bad := range badfiles.All() {
@@ -67,6 +68,7 @@ func TestUnreadableUploads(t *testing.T) {
 
 // TestRejects exports all rejected lines, more than a page has.
 func TestRejects(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "log", []byte("call_no,fee\nMW-1,1.00\n"+strings.Repeat("=only one\n", 2500)))

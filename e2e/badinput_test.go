@@ -22,6 +22,7 @@ import (
 // TestBadFiles sends each bad file to sift and to the service: the same clear error, the exit status of a wrong request,
 // and nothing half stored.
 func TestBadFiles(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	p := serve(t, t.TempDir())
 	good := write(t, dir, "good.csv", []byte("id,amount\n1,2.50\n2,3\n"))
@@ -69,6 +70,7 @@ func TestBadFiles(t *testing.T) {
 // TestBadRequests asks for what cannot be done, on the command line: each error is one line that says where and how to
 // mend it.
 func TestBadRequests(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	left := write(t, dir, "log.csv", []byte("call_no,day,amount_due\nMW-1,2031-03-02,7\nMW-2,2031-03-03,8\n"))
 	right := write(t, dir, "bills.csv", []byte("Call,Day,Amount\nMW-1,02.03.2031,7\nMW-2,03.03.2031,8\n"))
@@ -113,6 +115,7 @@ func TestBadRequests(t *testing.T) {
 
 // TestServiceProblems meets a service that is not there, an address that is taken, and data directories that cannot be used.
 func TestServiceProblems(t *testing.T) {
+	t.Parallel()
 	taken, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -154,6 +157,7 @@ func unprivileged(t *testing.T, args ...string) ran {
 
 // TestProblems asks over HTTP for what is not there or not right: each answer is a problem by RFC 9457.
 func TestProblems(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "log", []byte("call_no,amount\nMW-1,7\n"))
@@ -223,6 +227,7 @@ func TestProblems(t *testing.T) {
 
 // TestOtherSites: what a page of another site sends changes nothing; what the console sends is taken.
 func TestOtherSites(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	for origin, want := range map[string]int{"http://elsewhere.example": 403, p.address: 404, "": 404} {
 		req, err := http.NewRequest("POST", p.address+"/api/v1/runs", strings.NewReader(`{"sieve":"none"}`))
@@ -245,6 +250,7 @@ func TestOtherSites(t *testing.T) {
 
 // TestSettings checks the order of options, variables and the settings file.
 func TestSettings(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	file := write(t, dir, "settings.yaml", []byte("listen: 127.0.0.1:1\ndata: "+filepath.Join(dir, "from-file")+"\n"))
 	for name, c := range map[string]struct {
@@ -284,6 +290,7 @@ func TestSettings(t *testing.T) {
 
 // TestSieveFileThereAndBack saves a sieve from a file, changes it, and reads it back as a file.
 func TestSieveFileThereAndBack(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	load(t, p.client(), "log", []byte("call_no,amount\nMW-1,7\n"))
 	load(t, p.client(), "bills", []byte("Call,Amount\nMW-1,7\n"))

@@ -102,6 +102,15 @@ func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 	return b
 }
 
+// before lets a script run in every page that is opened from now on, before the page's own.
+func (b *browser) before(script string) {
+	b.t.Helper()
+	b.do(chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := cdp.Call(ctx, target, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+		return err
+	}))
+}
+
 // choose gives files to the file dialog that has been opened.
 func (b *browser) choose(files ...string) {
 	b.t.Helper()
@@ -323,6 +332,7 @@ func (w *walk) readings(label string, list ...string) {
 
 // TestWalk walks from dropping two files to the report's drawer: once with the mouse, once with the keyboard alone.
 func TestWalk(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			t.Parallel()
@@ -480,6 +490,7 @@ func (w *walk) drawer() {
 // TestWrongInTheWorkbench makes mistakes in the workbench: each is said beside the row that it is in, and swapping the
 // sides changes nothing that is saved.
 func TestWrongInTheWorkbench(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	head := loadDemo(t, p.client(), demo.New(demo.Options{Services: 40}))
 	b := newBrowser(t, p)

@@ -64,6 +64,7 @@ func carriedIn(t *testing.T, c *client.Client, run uint, from int64) (n [2]int) 
 // TestCarry runs the agents' next month, whose files know nothing of the month before, for ten seeds: what was open is carried in, and has become what was
 // planted, in counts, balances and lists.
 func TestCarry(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(10) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
@@ -109,6 +110,7 @@ func TestCarry(t *testing.T) {
 // TestCarryGoesOn follows open records through runs whose snapshots know nothing of them: they keep the mark of the run that had them, are there after a
 // restart, in rows and traces, stay out once they are settled, and are not taken in twice when they come back.
 func TestCarryGoesOn(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	c := p.client()
@@ -221,6 +223,7 @@ func TestCarryGoesOn(t *testing.T) {
 // TestDepositsInConsole lets a sieve balance by currency and carry what is open, in the workbench, and looks at each currency in the report and at what
 // its next run has taken in.
 func TestDepositsInConsole(t *testing.T) {
+	t.Parallel()
 	reached(t, func(w *walk, p *process) {
 		c := p.client()
 		w.mistakes = true // the browser logs that nobody is signed in yet

@@ -20,6 +20,7 @@ const (
 
 // TestComputed computes columns of a set, uses them as key parts and compared fields, and reloads.
 func TestComputed(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "ledger", []byte(ledger))
@@ -109,6 +110,7 @@ func TestComputed(t *testing.T) {
 // TestComputedInConsole types an expression with a mistake, mends it, and computes the column: with the mouse, and with the
 // keyboard alone.
 func TestComputedInConsole(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			t.Parallel()

@@ -86,6 +86,7 @@ func checkSound(t *testing.T, data string) {
 // TestKill kills the service with SIGKILL in the middle of a load, of a match that spills, and of the writing of a report.
 // After each restart there is no half snapshot and no half run, and the job is shown as interrupted.
 func TestKill(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	data := t.TempDir()
 	left, right := large(t, t.TempDir(), 300_000)
@@ -159,6 +160,7 @@ func TestKill(t *testing.T) {
 
 // TestCancel cancels a load and a run: the job says so, and nothing of them stays.
 func TestCancel(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	data := t.TempDir()
 	p := serve(t, data)
@@ -227,6 +229,7 @@ func TestCancel(t *testing.T) {
 
 // TestGracefulStop: SIGTERM during a run ends the service soon; whoever follows the job hears that it was interrupted.
 func TestGracefulStop(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	data := t.TempDir()
 	p := serve(t, data)
@@ -264,6 +267,7 @@ func TestGracefulStop(t *testing.T) {
 // inputs shuffled. The exceptions are the same byte for byte, bytes were spilled, and no temporary file is left, not even
 // by a kill.
 func TestSize(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	left, right := large(t, dir, 1_000_000)
 	temp := filepath.Join(dir, "temp")

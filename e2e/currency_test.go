@@ -62,6 +62,7 @@ func loadDeposits(t *testing.T, c *client.Client, s *demo.Scenario, carry bool) 
 // TestCurrencies holds the balance of each currency against what was planted, for ten seeds, by the command line and by the service, and then
 // follows the currencies through the report's lists, the trend and the workbook.
 func TestCurrencies(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	var d sieve.Definition

@@ -177,6 +177,7 @@ func TestDatabases(t *testing.T) {
 // TestDatabaseInConsole makes a connection in the console, loads a table and a query of it, and reloads: with the mouse, and with
 // the keyboard alone.
 func TestDatabaseInConsole(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	sqliteDo(t, filepath.Join(folder, "harbour.sqlite"), "CREATE TABLE calls (call_no TEXT, fee TEXT)", "INSERT INTO calls VALUES ('MW-1', '12.50'), ('MW-2', NULL), ('MW-3', 'n/a')")
 	for _, keyboard := range []bool{false, true} {
@@ -221,6 +222,7 @@ func TestDatabaseInConsole(t *testing.T) {
 
 // TestDatabaseKilled kills a server in the middle of a load: there is no snapshot, and no remains.
 func TestDatabaseKilled(t *testing.T) {
+	t.Parallel()
 	pg, my := sourcetest.Postgres(t), sourcetest.Maria(t)
 	p := serve(t, t.TempDir())
 	c := p.client()
@@ -257,6 +259,7 @@ func TestDatabaseKilled(t *testing.T) {
 
 // TestConnectionVersions checks that two people do not overwrite each other's change of a connection.
 func TestConnectionVersions(t *testing.T) {
+	t.Parallel()
 	c := serve(t, t.TempDir()).client()
 	a := view.Access{Kind: "postgresql", Host: "127.0.0.1", Database: "port", User: "reader"}
 	if _, err := c.CreateConnection(t.Context(), "harbour", a, "x"); err != nil {

@@ -23,6 +23,7 @@ import (
 // TestDemo runs the demo, enters by the links that it prints, and looks at every page: as the admin, who submits the report, as the analyst,
 // who signs it, and as the reader, who finds nothing to change.
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	p := &process{cmd: exec.Command(program, "demo", "--listen", "127.0.0.1:0", "--data", t.TempDir()), log: &lockedBuffer{}, ended: make(chan struct{})}
 	p.cmd.Stderr = p.log
 	out, err := p.cmd.StdoutPipe()

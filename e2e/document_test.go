@@ -35,6 +35,7 @@ func handedOver(t testing.TB, c *client.Client, run uint, q client.Query, format
 
 // TestWorkbook reads the workbook of a report back: its sheets, the types of its cells, and its amounts, which add up to the balance.
 func TestWorkbook(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	s := demo.New(demo.Options{Services: 150})
@@ -163,6 +164,7 @@ func TestWorkbook(t *testing.T) {
 // TestDocuments hands over a report whose texts are markup and formulas, signed and not, in every format: it is shown as text, it says that it is
 // signed, and it states the newest entry of the history, which is still there.
 func TestDocuments(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	tam := p.as(p.person(t, "tam", view.Analyst))

@@ -12,6 +12,7 @@ import (
 
 // TestIntakeForms: what the commands of the intake print for programs is whole, in each form, and says what it says to people.
 func TestIntakeForms(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	if err := demo.New(demo.Options{}).Write(dir); err != nil {
 		t.Fatal(err)

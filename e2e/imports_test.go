@@ -22,6 +22,7 @@ var coreMayNot = []string{"net", "net/http", "database/sql", "log", "log/slog", 
 
 // TestImports checks that imports point downwards only, and that the core has no interface code.
 func TestImports(t *testing.T) {
+	t.Parallel()
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "twinsieve/...").Output()
 	if err != nil {
 		t.Fatal(err)

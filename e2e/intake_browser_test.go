@@ -53,6 +53,7 @@ func marchBills(t *testing.T, amount string) string {
 // TestIntake drops a file as an office sends it, changes a guess, loads it and reads the profile; pastes cells; and loads the
 // set again with a column renamed: once with the mouse, once with the keyboard alone.
 func TestIntake(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard alone"}[keyboard], func(t *testing.T) {
 			t.Parallel()
@@ -205,6 +206,7 @@ func (w *walk) handOver(p *process, button, format, file, set string, f client.F
 
 // TestOtherFormats looks at JSON whose records are inside, and at a sheet that is not the first, and changes how they are read.
 func TestOtherFormats(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
 	w.mistakes = true

@@ -34,6 +34,7 @@ func loadWith(t *testing.T, c *client.Client, set, file, text string, r view.Rec
 // TestControlFigures plants twelve faults, a footer and a wrong control total: the rejects are counted and listed, the footer
 // is no record, and the miss is stated with the set and in the report of every run over it.
 func TestControlFigures(t *testing.T) {
+	t.Parallel()
 	var text strings.Builder
 	text.WriteString("call_no;amount\n")
 	for n := range 100 {
@@ -92,6 +93,7 @@ func TestControlFigures(t *testing.T) {
 // TestReloadFromFolder loads a file from the folder that the service may read, and again after it has changed; nothing
 // outside the folder can be read.
 func TestReloadFromFolder(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	inside, outside := filepath.Join(dir, "in"), filepath.Join(dir, "secret.csv")
 	if err := os.Mkdir(inside, 0o700); err != nil {
@@ -152,6 +154,7 @@ func TestReloadFromFolder(t *testing.T) {
 
 // TestHandOverEveryFormat hands the demo's service log over in every format and loads it again: the same content.
 func TestHandOverEveryFormat(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	first := load(t, c, demo.ServiceLog, demo.New(demo.Options{Seed: 5}).ServiceLog)
@@ -173,6 +176,7 @@ func TestHandOverEveryFormat(t *testing.T) {
 
 // TestBlankMarkers: a cell that is declared to mean blank is unkeyed, agrees with a blank, and keeps its text.
 func TestBlankMarkers(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	if _, err := loadWith(t, c, "log", "log.csv", "call,note\nn/a,x\nMW-1,n/a\nNA,y\n", view.Recipe{Choices: intake.Choices{Blanks: []string{"n/a"}}}); err != nil {

@@ -17,6 +17,7 @@ import (
 // TestNearInConsole accepts near matches in the console, refuses one, and looks up a key in the key box: what is accepted pairs in
 // the next run, and what is left is truly missing and orphaned.
 func TestNearInConsole(t *testing.T) {
+	t.Parallel()
 	s := demo.New(demo.Options{Seed: 7})
 	p := serve(t, t.TempDir())
 	c := p.client()
@@ -97,6 +98,7 @@ func TestNearInConsole(t *testing.T) {
 // TestWhyNotInConsole asks a report why records found no partner: slips are accepted as the same from there, and a remedy is taken to
 // the workbench, where the new counts stand beside the old.
 func TestWhyNotInConsole(t *testing.T) {
+	t.Parallel()
 	s := demo.New(demo.Options{Seed: 9, Services: 200})
 	p := serve(t, t.TempDir())
 	c := p.client()

@@ -41,6 +41,7 @@ func loadSmall(t *testing.T, p *process) (dir, sieve string) {
 
 // TestSiftForPeople reads the whole of what sift prints: the two small files have one record for nearly every tray.
 func TestSiftForPeople(t *testing.T) {
+	t.Parallel()
 	_, left, right := small(t)
 	r := run(t, nil, "sift", left, right, "-k", "call=Call: ignore-case", "-c", "amount=Amount: as decimal, within 0.05", "--show", "2")
 	want := `2 of 6 log records agree with a record of bills.
@@ -103,6 +104,7 @@ missing    no bills record has this key    4                                    
 
 // TestSiftForPrograms reads the other forms.
 func TestSiftForPrograms(t *testing.T) {
+	t.Parallel()
 	_, left, right := small(t)
 	args := []string{"sift", left, right, "-k", "call=Call: ignore-case", "-c", "amount=Amount: as decimal, within 0.05"}
 	r := run(t, nil, append(args, "-o", "csv")...)
@@ -134,6 +136,7 @@ reject,1 cell where 2 columns are named: MW-7,,6,,,,,,
 
 // TestClientForms runs the client's commands over a service and reads each form that they print.
 func TestClientForms(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	_, sieve := loadSmall(t, p)
 	for _, c := range []struct {
@@ -195,6 +198,7 @@ func checkCompletion(t *testing.T, p *process) {
 
 // TestExportOverHTTP reads the head of a hand-over, and its rows.
 func TestExportOverHTTP(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	s := demo.New(demo.Options{Seed: 2, Services: 60})
 	head := loadDemo(t, p.client(), s)
@@ -219,6 +223,7 @@ func TestExportOverHTTP(t *testing.T) {
 
 // TestManyReaders reads one report from many sides while a load and a run write: every answer is whole and right.
 func TestManyReaders(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	p := serve(t, t.TempDir())
 	s := demo.New(demo.Options{Seed: 11})
@@ -262,6 +267,7 @@ func TestManyReaders(t *testing.T) {
 
 // TestTwoChange: of two people who change one sieve, the second is told what to do.
 func TestTwoChange(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	p := serve(t, t.TempDir())
 	c := p.client()

@@ -49,6 +49,7 @@ func checkPlanted(t *testing.T, where string, p *demo.Outcome, s *summary.Summar
 // TestPlanted holds every count of the command line, of HTTP, of the client's commands and of the console against the
 // generator's statement, for ten seeds.
 func TestPlanted(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	console := newBrowser(t, p)
@@ -178,6 +179,7 @@ func checkEntries(t *testing.T, p *process, id uint, planted *demo.Outcome) {
 
 // TestSiftAgainstItself: a set against itself leaves only its unkeyed records and its rejects; without blank keys and faulty lines it leaves nothing.
 func TestSiftAgainstItself(t *testing.T) {
+	t.Parallel()
 	s := demo.New(demo.Options{Seed: 3})
 	dir := t.TempDir()
 	all := write(t, dir, "service-log.csv", s.ServiceLog)

@@ -16,6 +16,7 @@ import (
 // TestRejectsAreWorkedOn follows lines that are no records through two runs: they are listed, worked on, spoken about and handed over like any
 // exception, and what stands on them appears as text.
 func TestRejectsAreWorkedOn(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	ctx := t.Context()

@@ -14,6 +14,7 @@ import (
 // TestRetention removes runs and snapshots that nothing refers to. Signed reports stay, and so does all work on exceptions: the next run recognises them
 // as if nothing had been removed.
 func TestRetention(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	c := p.client()

@@ -58,6 +58,7 @@ var routeRoles = map[string][4]bool{
 // TestRouteRoles asks every route of the OpenAPI document as nobody, reader, analyst and admin. What is asked for is not there, so that
 // nothing is brought about; but who may not ask is told so first.
 func TestRouteRoles(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	callers := [4]string{"", p.person(t, "lio", view.Reader).token, p.person(t, "tam", view.Analyst).token, p.admin.token}
 	text, err := api.Document()
@@ -135,6 +136,7 @@ func askAs(t *testing.T, method, address, token string) (int, string) {
 
 // TestSignIn goes the ways in and out of the service over HTTP, the wrong ones, too.
 func TestSignIn(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	nobody := client.New(p.address, "")
@@ -274,6 +276,7 @@ func TestSignIn(t *testing.T) {
 
 // TestCookie looks at the session's cookie, and lets a page of another site try.
 func TestCookie(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	send := func(method, path, body string, header map[string]string) *http.Response {
 		t.Helper()

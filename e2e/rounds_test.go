@@ -26,6 +26,7 @@ func loadRound(t testing.TB, c *client.Client, r demo.Round) *view.Run {
 // TestRounds runs the demo's month, the month corrected, and the next month, for ten seeds: what has become of the exceptions is what was
 // planted, in the head of the report and in its lists.
 func TestRounds(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(10) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()

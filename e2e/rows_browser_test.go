@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -21,6 +22,7 @@ import (
 // TestRowsInConsole switches through all comparisons on the workbench, filters with a mistake and without, looks at the sides apart,
 // and swaps them: once with the mouse, once with the keyboard alone.
 func TestRowsInConsole(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard"}[keyboard], func(t *testing.T) {
 			t.Parallel()
@@ -145,8 +147,37 @@ func (w *walk) swap(c *client.Client, head *view.Run) {
 	}
 }
 
+// TestSameNamesInConsole chooses a left column that the right set has, too: it stands on the right, and stays there when the left changes.
+func TestSameNamesInConsole(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	dir := t.TempDir()
+	if err := demo.New(demo.Options{}).Write(dir); err != nil {
+		t.Fatal(err)
+	}
+	for _, set := range []string{"north-quay", "salt-quay"} {
+		if out := run(t, p.at(), "load", filepath.Join(dir, set+".csv")); out.status != 0 {
+			t.Fatal(out.errors)
+		}
+	}
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+	w.do(chromedp.Navigate(p.address + "/sieves/new"))
+	w.until(`document.querySelector('[aria-label="Name of the sieve"]') !== null`)
+	w.field("left record set")
+	w.pick("north-quay")
+	w.field("right record set")
+	w.pick("salt-quay")
+	right := `document.querySelector('[aria-label="right column of the key pair"]').closest('.ant-select').innerText.trim()`
+	for _, left := range []string{"call_no", "vessel"} {
+		w.chooses("left column of the key pair", left)
+		w.until(`document.querySelector('[aria-label="left column of the key pair"]').closest('.ant-select').innerText.trim() === ` + strconv.Quote(left))
+		w.until(right + ` === "call_no"`)
+	}
+}
+
 // TestStackSetsInConsole stacks two quays, one of which names its columns otherwise, with the mouse and with the keyboard alone.
 func TestStackSetsInConsole(t *testing.T) {
+	t.Parallel()
 	for _, keyboard := range []bool{false, true} {
 		t.Run(map[bool]string{false: "mouse", true: "keyboard"}[keyboard], func(t *testing.T) {
 			t.Parallel()

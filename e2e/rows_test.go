@@ -57,6 +57,7 @@ func rowText(r *view.Row) string {
 // TestRows reads every comparison of the demo's run and of the same definition unsaved: both say the same, as many rows as the
 // counts say, any page is what all rows have at its place, and a hand-over has them all.
 func TestRows(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	s := demo.New(demo.Options{Services: 150})
@@ -109,6 +110,7 @@ func TestRows(t *testing.T) {
 // TestRowsOfTrays: what lies in a tray is as many rows as the report has entries of it, and what a comparison drops as many as its
 // count says; swapping turns both.
 func TestRowsOfTrays(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 150}))
@@ -147,6 +149,7 @@ func TestRowsOfTrays(t *testing.T) {
 
 // TestRowsShaped chooses, renames, filters, sorts, labels and adds up.
 func TestRowsShaped(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "log", []byte("call,fee,quay\nA,10.00,Tar\nB,9.5,\nC,n/a,Salt\nD,100,Tar\nD,7,Salt\n"))
@@ -218,6 +221,7 @@ func TestRowsShaped(t *testing.T) {
 
 // TestRowsProblems asks for rows that cannot be: each answer says what, where, and how to mend it, over HTTP and in one line.
 func TestRowsProblems(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 150}))
@@ -308,6 +312,7 @@ func TestRowsProblems(t *testing.T) {
 
 // TestMultiplying: what would multiply beyond the limit asks first, and says which keys do so most.
 func TestMultiplying(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	repeated := func(column string, n int) []byte {
@@ -336,6 +341,7 @@ func TestMultiplying(t *testing.T) {
 
 // TestStackSets stacks the demo's quays, whose columns are named otherwise at one of them.
 func TestStackSets(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	s := demo.New(demo.Options{})
@@ -405,6 +411,7 @@ func TestStackSets(t *testing.T) {
 // TestChain runs the demo's chain of three sets for several seeds: what the last sieve finds is what was planted, and after a new
 // month of invoices one run of it brings everything before it up to date.
 func TestChain(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(4) {
 		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
 			p := serve(t, t.TempDir())
@@ -490,6 +497,7 @@ func chainOf(t *testing.T, c *client.Client, name string) view.ChainNode {
 
 // TestChainProblems: a chain may not be circular, what others are made from stays, and a result survives its sieve's new name.
 func TestChainProblems(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	s := demo.New(demo.Options{Services: 60})

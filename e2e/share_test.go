@@ -17,6 +17,7 @@ import (
 
 // TestShare reads a report by links for others: the whole report, or what was chosen, and nothing else.
 func TestShare(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 80}))
@@ -125,6 +126,7 @@ func TestShare(t *testing.T) {
 
 // TestShareCommand makes, lists and revokes links on the command line.
 func TestShareCommand(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	loadDemo(t, p.client(), demo.New(demo.Options{Services: 20}))
 	r := run(t, p.at(), "share", "Berth billing", "--days", "2", "--tray", "missing")

@@ -11,6 +11,7 @@ import (
 
 // TestSignInCommands signs in and out on the command line, and lets people in with it.
 func TestSignInCommands(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	file := filepath.Join(t.TempDir(), "kept", "tokens.json")
 	env := []string{"TWINSIEVE_SERVER=" + p.address, "TWINSIEVE_TOKEN=", "TWINSIEVE_TOKEN_FILE=" + file}

@@ -56,6 +56,7 @@ func sqlLoad(t *testing.T, db *sql.DB, table string, text []byte) {
 
 // TestSQL holds the counts of the comparisons against a real SQL engine's FULL OUTER JOIN over the demo's files.
 func TestSQL(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(5) {
 		s := demo.New(demo.Options{Seed: 100 + seed})
 		db, err := sql.Open("sqlite", ":memory:")

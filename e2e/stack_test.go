@@ -26,6 +26,7 @@ func quarter(t *testing.T, dir string) []string {
 }
 
 func TestStack(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	files := quarter(t, dir)
 	p := serve(t, t.TempDir(), "--folder", dir)
@@ -124,6 +125,7 @@ func cellsOf(t *testing.T, c *client.Client, set string) string {
 
 // TestStackInConsole drops three files, stacks them, loads the stack and reloads it.
 func TestStackInConsole(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	files := quarter(t, dir)
 	p := serve(t, t.TempDir())

@@ -22,6 +22,7 @@ import (
 // TestStated hands over sets, rejects, rows and a crosswalk, by the command line and by HTTP: each states the history's newest entry, which is found again
 // when it is verified, and rows of a signed report say so.
 func TestStated(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	ctx := t.Context()

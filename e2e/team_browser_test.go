@@ -43,6 +43,7 @@ func (w *walk) in(name, password string) {
 // TestPeopleInConsole signs in, lets somebody in, changes what they may do, makes and revokes a token, keeps the list of reasons, and
 // checks the history.
 func TestPeopleInConsole(t *testing.T) {
+	t.Parallel()
 	reached(t, func(w *walk, p *process) {
 		c := p.client()
 		w.mistakes = true // the browser logs what is refused
@@ -125,6 +126,7 @@ func TestPeopleInConsole(t *testing.T) {
 
 // TestTriageInConsole narrows a report, changes what is chosen by hand and by filter, undoes it, keeps the filter, and makes a link for others.
 func TestTriageInConsole(t *testing.T) {
+	t.Parallel()
 	reached(t, func(w *walk, p *process) {
 		c := p.client()
 		head := loadDemo(t, c, demo.New(demo.Options{Services: 40}))

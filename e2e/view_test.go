@@ -25,6 +25,7 @@ import (
 
 // TestViewForms reads what the client prints of rows, counts, stacks and chains, in each form.
 func TestViewForms(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	dir, file := loadSmall(t, p)
 	if r := run(t, p.at(), "define", file); r.status != 0 {
@@ -88,6 +89,7 @@ func TestViewForms(t *testing.T) {
 // TestRowsAfterRestart: a run's rows are there after a restart as they were before, from the sealed index and the snapshots that it
 // has read, whatever has been loaded since; a definition's are those of the newest snapshots.
 func TestRowsAfterRestart(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	c := p.client()
@@ -128,6 +130,7 @@ func TestRowsAfterRestart(t *testing.T) {
 
 // TestManyLooks: more matches and lists than stay at hand are looked at, from several sides at once; each answer is right.
 func TestManyLooks(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data, "--memory", "64MB")
 	c := p.client()
@@ -166,6 +169,7 @@ func TestManyLooks(t *testing.T) {
 // TestRowsAreCancelled: rows that take long to be made ready are a job, which can be cancelled; nothing of it stays, and the next
 // asker gets them whole.
 func TestRowsAreCancelled(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	dir := t.TempDir()
@@ -203,6 +207,7 @@ func TestRowsAreCancelled(t *testing.T) {
 // TestRunRowsInConsole looks at a run's rows: chooses a comparison, sorts, adds up, renames a column, swaps, makes a record set, and
 // finds it in the chain.
 func TestRunRowsInConsole(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{}))
@@ -253,6 +258,7 @@ func TestRunRowsInConsole(t *testing.T) {
 
 // TestWorkbenchHasTheCrosswalk: the workbench counts with what has been accepted in its sieve, as a run does.
 func TestWorkbenchHasTheCrosswalk(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	load(t, c, "log", []byte("call,fee\nA,1\nB,2\n"))

@@ -18,6 +18,7 @@ import (
 
 // TestWebhooks is told when runs end and exceptions get an owner: signed, once more where it was refused, and not where it may not go.
 func TestWebhooks(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data, "--webhooks-inside", "--retry-wait", "50ms")
 	c := p.client()

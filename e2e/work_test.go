@@ -31,6 +31,7 @@ func refused(t testing.TB, what string, err error, kind view.ProblemKind, says s
 
 // TestWork changes exceptions one at a time and many at once, meets the changes of another, and undoes.
 func TestWork(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	ines, tam, lio := p.client(), p.as(p.person(t, "tam", view.Analyst)), p.as(p.person(t, "lio", view.Reader))
 	head := loadDemo(t, ines, demo.New(demo.Options{Services: 100}))
@@ -147,6 +148,7 @@ func TestWork(t *testing.T) {
 
 // TestLists holds every filter and order of a report's exceptions against going through all of them, and pages through each.
 func TestLists(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 100}))
@@ -270,6 +272,7 @@ func TestLists(t *testing.T) {
 
 // TestConversation speaks about an exception: mentions, files, markup that is text, and what is too much.
 func TestConversation(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	ines, tam := p.client(), p.as(p.person(t, "tam", view.Analyst))
 	head := loadDemo(t, ines, demo.New(demo.Options{Services: 50}))
@@ -322,6 +325,7 @@ func TestConversation(t *testing.T) {
 
 // TestSignOff takes a report on its way: two people sign it, then nothing of it changes, while its exceptions live on in the next.
 func TestSignOff(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	ines, tam := p.client(), p.as(p.person(t, "tam", view.Analyst))
 	s := demo.New(demo.Options{Services: 80})
@@ -413,6 +417,7 @@ func TestSignOff(t *testing.T) {
 
 // TestFollowReport hears of what others do in a report.
 func TestFollowReport(t *testing.T) {
+	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 20}))
@@ -469,6 +474,7 @@ func TestFollowReport(t *testing.T) {
 
 // TestKilledWork kills the service in the middle of changes of many exceptions: each is there whole or not at all, and the history holds.
 func TestKilledWork(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	var left strings.Builder
@@ -537,6 +543,7 @@ func lonely() sieve.Definition {
 
 // TestKilledExport kills the service, and then the command, while a report is being handed over: the file is there whole or not at all.
 func TestKilledExport(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := serve(t, data)
 	var left strings.Builder
