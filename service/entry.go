@@ -51,15 +51,15 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 	return out
 }
 
-func storedEntry(row store.Shown) (*view.Entry, error) {
-	e := &view.Entry{}
+// storedEntry makes an entry as people see it of what is stored.
+func storedEntry(row *store.Shown, e *view.Entry) error {
 	if err := json.Unmarshal([]byte(row.Body), e); err != nil {
-		return nil, err
+		return err
 	}
 	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
 	e.Work = &view.Work{Exception: row.ExceptionID, Version: row.Version, Change: again.Change(row.Change), Owner: row.Owner, Reason: row.Reason, Opened: row.Opened,
 		Amount: row.Amount, Currency: row.Currency, ChangedBy: row.ChangedBy, Comments: row.Comments, Attachments: row.Attachments}
-	return e, nil
+	return nil
 }
 
 // readBack makes an entry of what people see of it.

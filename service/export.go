@@ -7,6 +7,8 @@ import (
 	"slices"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/exception"
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
@@ -88,31 +90,41 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 }
 
 // eachEntry visits the entries that a query chooses, from its first page on. Of groups all records are visited, not only those that are listed;
-// these are read from the snapshots.
-func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*view.Entry, *exception.Entry) error) (err error) {
-	for {
-		whole, err := v.wholeGroups(ctx, r, page.Entries)
-		if err != nil {
-			return err
-		}
-		for i := range page.Entries {
-			e := whole[i]
-			if e == nil {
-				e = readBack(r.plan, &page.Entries[i])
+// these are read from the snapshots. The next page is read while one is visited.
+func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.Entries, visit func(*view.Entry, *exception.Entry) error) error {
+	pages := make(chan *view.Entries)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() (err error) {
+		defer close(pages)
+		for page := page; ; {
+			if err := pass(ctx, pages, page); err != nil || page.Next == "" {
+				return err
 			}
-			if err := visit(&page.Entries[i], e); err != nil {
+			q.After = page.Next
+			if page, err = v.Entries(ctx, r.row.ID, q); err != nil {
 				return err
 			}
 		}
-		if page.Next == "" {
-			return nil
+	})
+	group.Go(func() error {
+		for page := range pages {
+			whole, err := v.wholeGroups(ctx, r, page.Entries)
+			if err != nil {
+				return err
+			}
+			for i := range page.Entries {
+				e := whole[i]
+				if e == nil {
+					e = readBack(r.plan, &page.Entries[i])
+				}
+				if err := visit(&page.Entries[i], e); err != nil {
+					return err
+				}
+			}
 		}
-		next := q
-		next.After = page.Next
-		if page, err = v.Entries(ctx, r.row.ID, next); err != nil {
-			return err
-		}
-	}
+		return nil
+	})
+	return group.Wait()
 }
 
 // wholeGroups reads those of the entries again that are groups of more records than are listed, each with all its records.

@@ -104,13 +104,13 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 
 // earlier reads a sieve's exceptions of before, and marks them as the plan reads them.
 func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *following) error {
-	type seen struct {
+	type source struct {
 		columns [2][]string
 		sets    [2]string
 		number  int
 	}
-	heads := map[uint]*seen{}
-	head := func(run uint) (*seen, error) {
+	heads := map[uint]*source{}
+	head := func(run uint) (*source, error) {
 		if heads[run] == nil {
 			text, number, err := v.store.Header(ctx, run)
 			if err != nil {
@@ -120,7 +120,7 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 			if err := json.Unmarshal([]byte(text), &h); err != nil {
 				return nil, err
 			}
-			heads[run] = &seen{number: number}
+			heads[run] = &source{number: number}
 			for s, side := range h.Sides {
 				heads[run].columns[s], heads[run].sets[s] = side.Columns, side.Set
 			}
@@ -141,21 +141,21 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 	}
 	f.marker = again.NewMarker(p.Plan, all...)
 	return v.store.Earlier(ctx, sieveID, func(page []store.Earlier) error {
+		seen := make([]view.Entry, len(page)) // what people saw of them last
+		if err := v.sideBySide(len(page), func(i int) error { return json.Unmarshal([]byte(page[i].Body), &seen[i]) }); err != nil {
+			return err
+		}
 		for i := range page {
-			row := &page[i]
-			var shown view.Entry
-			if err := json.Unmarshal([]byte(row.Body), &shown); err != nil {
-				return err
-			}
+			row, shown := &page[i], &seen[i]
 			of, err := head(row.BodyRun)
 			if err != nil {
 				return err
 			}
 			if shown.Reject != nil {
-				f.add(row.Exception, again.MarkReject(sideOf(&shown), shown.Reject.Text), strings.ToLower(shown.Reject.Text))
+				f.add(row.Exception, again.MarkReject(sideOf(shown), shown.Reject.Text), strings.ToLower(shown.Reject.Text))
 				continue
 			}
-			e := readBack(p.Plan, &shown)
+			e := readBack(p.Plan, shown)
 			for _, s := range tray.Sides {
 				if e.Sides[s] != nil {
 					e.Sides[s].Cells = f.marker.Arrange(s, of.columns[s], e.Sides[s].Cells)
@@ -167,25 +167,23 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 				}
 			}
 			f.mayCarry(p, &row.Exception, e, of.sets, of.number)
-			f.add(row.Exception, f.marker.Mark(e), searchText(&shown))
+			f.add(row.Exception, f.marker.Mark(e), searchText(shown))
 		}
 		return ctx.Err()
 	})
 }
 
-// write writes entries of the run, and lays them out on a desk while they fit.
-func (f *following) write(ctx context.Context, w *store.RunWriter, list []store.Found) error {
-	if err := w.AddEntries(ctx, list); err != nil {
-		return err
-	}
+// place gives entries their places in the run's report, and lays them out on a desk while they fit.
+func (f *following) place(w *store.RunWriter, list []store.Found) store.Placed {
+	placed := w.Place(list)
 	if f.room -= int64(len(list)); f.room < 0 {
 		f.desk = nil
-		return nil
+		return placed
 	}
 	for i := range list {
 		f.desk = append(f.desk, list[i].Entry.DeskRow())
 	}
-	return nil
+	return placed
 }
 
 // add adds an exception of before.
@@ -265,7 +263,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}
-	return store.Found{Entry: row, Body: &store.EntryBody{Body: string(body)}}, nil
+	return store.Found{Entry: row, Body: string(body)}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

@@ -66,7 +66,7 @@ func (f *following) foundReject(p *planned, place int, s tray.Side, r store.Reje
 	text := strings.ToLower(strings.TrimSpace(r.Text))
 	row := store.Entry{Tray: tray.Reject.String(), Side: s.String(), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: text, Size: []byte{}, Search: text}
 	f.asBefore(place, &row)
-	return store.Found{Entry: row, Body: &store.EntryBody{Body: string(body)}}, nil
+	return store.Found{Entry: row, Body: string(body)}, nil
 }
 
 // writeRejects writes the rejects of a run's snapshots into its report. They come behind its records, from a place on.
@@ -80,7 +80,7 @@ func (v *Service) writeRejects(ctx context.Context, w *store.RunWriter, f *follo
 			}
 			place++
 		}
-		return f.write(ctx, w, rows)
+		return w.Write(ctx, f.place(w, rows))
 	})
 }
 

@@ -148,15 +148,8 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 	if err != nil {
 		return nil, err
 	}
-	page := &view.Entries{Entries: []view.Entry{}, Total: total, Next: next, Seen: newest.Seq}
-	for _, row := range rows {
-		e, err := storedEntry(row)
-		if err != nil {
-			return nil, err
-		}
-		page.Entries = append(page.Entries, *e)
-	}
-	return page, nil
+	page := &view.Entries{Entries: make([]view.Entry, len(rows)), Total: total, Next: next, Seen: newest.Seq}
+	return page, v.sideBySide(len(rows), func(i int) error { return storedEntry(&rows[i], &page.Entries[i]) })
 }
 
 // listed is a page of the entries that are chosen, from the desk or else from the data file.
@@ -259,8 +252,8 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 		if err != nil {
 			return nil, err
 		}
-		e, err := storedEntry(row)
-		if err != nil {
+		e := &view.Entry{}
+		if err := storedEntry(&row, e); err != nil {
 			return nil, err
 		}
 		return e, v.withAcceptance(ctx, e)

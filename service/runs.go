@@ -154,9 +154,9 @@ type header struct {
 // So many entries of a report are read at a time, looked through in one step, and written in one transaction, for which people's
 // changes may have to wait. Reading a part of a long list reads most of both snapshots, so it is the largest.
 const (
-	entriesAtOnce    = 32_000
+	entriesAtOnce    = 16_000
 	entriesInOneStep = 2000
-	entriesWritten   = 400
+	entriesWritten   = 4000
 )
 
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
@@ -286,38 +286,50 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 		return nil, err
 	}
 	for part := range slices.Chunk(gone, entriesWritten) {
-		if err := f.write(ctx, w, part); err != nil {
+		if err := w.Write(ctx, f.place(w, part)); err != nil {
 			return nil, err
 		}
 	}
 	return f.since, ctx.Err()
 }
 
-// writePlaces writes the entries at places. The next ones are read while some are written.
+// writePlaces writes the entries at places. While some are written, the next ones are brought into their form, and those behind them are read.
 func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f *following, p *planned, index *match.Index, places []exception.Place) error {
+	type written struct {
+		store.Placed
+		entries int
+	}
 	tables := v.tables(p)
-	parts := make(chan []store.Found, 2)
+	read, parts := make(chan []exception.Entry), make(chan written, 2)
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() error {
-		defer close(parts)
-		for done := 0; done < len(places); {
-			end := min(done+entriesAtOnce, len(places))
-			entries, err := exception.Read(ctx, p.Plan, index, tables, places[done:end])
+		defer close(read)
+		for part := range slices.Chunk(places, entriesAtOnce) {
+			entries, err := exception.Read(ctx, p.Plan, index, tables, part)
 			if err != nil {
 				return err
 			}
+			if err := pass(ctx, read, entries); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	group.Go(func() error {
+		defer close(parts)
+		done := 0
+		for entries := range read {
 			for part := range slices.Chunk(entries, entriesWritten) {
 				rows := make([]store.Found, len(part))
 				for i := range rows {
+					var err error
 					if rows[i], err = f.found(p.Plan, done+i, &part[i]); err != nil {
 						return err
 					}
 				}
 				done += len(rows)
-				select {
-				case parts <- rows:
-				case <-ctx.Done():
-					return ctx.Err()
+				if err := pass(ctx, parts, written{f.place(w, rows), len(rows)}); err != nil {
+					return err
 				}
 			}
 		}
@@ -325,16 +337,26 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 	})
 	group.Go(func() error {
 		done := 0
-		for rows := range parts {
-			if err := f.write(ctx, w, rows); err != nil {
+		for part := range parts {
+			if err := w.Write(ctx, part.Placed); err != nil {
 				return err
 			}
-			done += len(rows)
+			done += part.entries
 			j.progress("writing the report", int64(done), int64(len(places)))
 		}
 		return nil
 	})
 	return group.Wait()
+}
+
+// pass hands something on to the next stage, unless the work is ended.
+func pass[T any](ctx context.Context, to chan<- T, one T) error {
+	select {
+	case to <- one:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // searchText is what a search for an entry looks through.

@@ -68,21 +68,3 @@ func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []
 		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? WHERE x.changed_seq > ? AND x.changed_seq > 0`, run, since).Scan(&list).Error
 	return list, err
 }
-
-// ShownEntries returns entries of a run by their places, in the order asked for.
-func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (page []Shown, err error) {
-	var list []Shown
-	if err = s.shown(ctx).Where("entries.run_id = ? AND entries.seq IN ?", run, seqs).Scan(&list).Error; err != nil {
-		return nil, err
-	}
-	at := make(map[int64]int, len(list))
-	for i := range list {
-		at[list[i].Seq] = i
-	}
-	for _, seq := range seqs {
-		if i, ok := at[seq]; ok {
-			page = append(page, list[i])
-		}
-	}
-	return page, nil
-}

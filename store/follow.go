@@ -5,30 +5,39 @@ import (
 	"strconv"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 )
 
 // follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing. What
-// is cleared is settled; what was explained or settled and has changed, or is there again, is open again.
+// is cleared is settled; what was explained or settled and has changed, or is there again, is open again. Most are as they were: only what
+// differs is written, for others wait meanwhile, and a column that stands in an index is dearer than one that does not.
 func follow(tx *gorm.DB, run *Run) error {
 	for _, sql := range []string{
 		// People may have worked on them since the entries were written.
-		`UPDATE entries SET status = x.status, owner = x.owner, reason = x.reason, opened = x.opened
-			FROM exceptions x WHERE x.id = exception_id AND run_id = @run AND change <> 'new'`,
-		`UPDATE entries SET status = 'open' WHERE run_id = @run AND (change = 'changed' AND status IN ('explained', 'settled') OR change = 'returned')`,
-		`UPDATE entries SET status = 'settled' WHERE run_id = @run AND change = 'cleared'`,
-		`UPDATE exceptions SET tray = e.tray, side = e.side, presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
-			version = version + (exceptions.status <> e.status), changed_by = CASE WHEN exceptions.status <> e.status THEN '' ELSE changed_by END,
-			changed_seq = CASE WHEN exceptions.status <> e.status THEN (SELECT coalesce(max(seq), 0) + 1 FROM history) ELSE changed_seq END,
-			settled = CASE WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
-			status = e.status, amount = e.amount, currency = e.currency, size = e.size, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
-			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new'`,
-		// Reports of before show it, too, unless they are signed.
-		`UPDATE entries SET status = x.status FROM exceptions x WHERE x.id = exception_id AND x.status <> entries.status
-			AND exception_id IN (SELECT exception_id FROM entries WHERE run_id = @run AND change <> 'new')
-			AND run_id NOT IN (SELECT run_id FROM sign_offs WHERE state = 'signed')`,
+		`UPDATE entries SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x WHERE x.id = exception_id AND run_id = @run AND change <> 'new'
+			AND (entries.status <> x.status OR entries.owner <> x.owner OR entries.reason <> x.reason)`,
+		`UPDATE entries SET status = 'open' WHERE run_id = @run AND (change = 'changed' AND status IN ('explained', 'settled') OR change = 'returned' AND status <> 'open')`,
+		`UPDATE entries SET status = 'settled' WHERE run_id = @run AND change = 'cleared' AND status <> 'settled'`,
+		// Those that the run turns from one status to another, in reports of before, too, unless they are signed.
+		`CREATE TEMP TABLE IF NOT EXISTS turned (id INTEGER PRIMARY KEY, status TEXT NOT NULL)`,
+		`DELETE FROM turned`,
+		`INSERT INTO turned SELECT e.exception_id, e.status FROM entries e JOIN exceptions x ON x.id = e.exception_id WHERE e.run_id = @run AND e.change <> 'new' AND e.status <> x.status`,
+		`UPDATE exceptions SET status = t.status, version = version + 1, changed_by = '', changed_seq = (SELECT coalesce(max(seq), 0) + 1 FROM history),
+			settled = CASE WHEN t.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END FROM turned t WHERE t.id = exceptions.id`,
+		`UPDATE entries SET status = t.status FROM turned t WHERE t.id = exception_id AND t.status <> entries.status
+			AND exception_id IN (SELECT id FROM turned) AND run_id NOT IN (SELECT run_id FROM sign_offs WHERE state = 'signed')`,
+		`UPDATE exceptions SET presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size
+			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new'
+			AND (presence <> CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END OR exceptions.size <> e.size)`,
+		`UPDATE exceptions SET tray = e.tray, side = e.side, amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
+			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new' AND (exceptions.body_run <> e.body_run OR exceptions.body_seq <> e.body_seq)`,
 	} {
-		if err := tx.Exec(sql, map[string]any{"run": run.ID, "now": run.Finished}).Error; err != nil {
+		var values []any
+		if strings.Contains(sql, "@") {
+			values = []any{map[string]any{"run": run.ID, "now": run.Finished}}
+		}
+		if err := tx.Exec(sql, values...).Error; err != nil {
 			return err
 		}
 	}
@@ -41,22 +50,87 @@ type Earlier struct {
 	Body string // JSON
 }
 
-// Earlier visits the exceptions of a sieve, in the order in which they were opened, some at a time.
+// Earlier visits the exceptions of a sieve, in the order in which they were opened, some at a time. The next ones are read while some are
+// visited.
 func (s *Store) Earlier(ctx context.Context, sieve uint, visit func([]Earlier) error) error {
-	for after := uint(0); ; {
-		var page []Earlier
-		err := s.reads.WithContext(ctx).Raw(`SELECT x.*, b.body FROM exceptions x
-			JOIN entry_bodies b ON b.run_id = x.body_run AND b.seq = x.body_seq
-			WHERE x.sieve_id = ? AND x.id > ? AND x.opened_run IN (SELECT id FROM runs WHERE sealed <> 0) ORDER BY x.id LIMIT 2000`, sieve, after).Scan(&page).Error
-		if err != nil || len(page) == 0 {
-			return err
+	pages := make(chan []Earlier)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(pages)
+		return s.earlier(ctx, sieve, func(page []Earlier) error {
+			select {
+			case pages <- page:
+				return nil
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
+	})
+	group.Go(func() error {
+		for page := range pages {
+			if err := visit(page); err != nil {
+				return err
+			}
 		}
-		if err := visit(page); err != nil {
-			return err
-		}
-		after = page[len(page)-1].ID
-	}
+		return nil
+	})
+	return group.Wait()
 }
+
+func (s *Store) earlier(ctx context.Context, sieve uint, visit func([]Earlier) error) error {
+	var runs []uint
+	if err := s.reads.WithContext(ctx).Model(&Run{}).Where("sieve_id = ? AND sealed <> 0", sieve).Order("id").Pluck("id", &runs).Error; err != nil {
+		return err
+	}
+	var page []Earlier
+	pass := func() error {
+		places := make([]bodyPlace, len(page))
+		for i := range page {
+			places[i] = bodyPlace{page[i].BodyRun, page[i].BodySeq}
+		}
+		bodies, err := s.bodies(ctx, places)
+		if err != nil {
+			return err
+		}
+		for i := range page {
+			page[i].Body = bodies[i]
+		}
+		err = visit(page)
+		page = nil
+		return err
+	}
+	for _, run := range runs { // one after another: of a sieve, one at a time opens exceptions
+		err := s.bulk.each(ctx, `SELECT id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, settled, amount, currency, size,
+			key_text, body_run, body_seq, changed_seq, changed_by, comments, attachments FROM exceptions WHERE opened_run = ? ORDER BY id`, []any{run}, func(r row) error {
+			x := Exception{ID: r.id(0), SieveID: r.id(1), Side: r.text(2), Tray: r.text(3), Status: r.text(4), Owner: r.text(5), Reason: r.text(6), Version: int(r.number(7)),
+				OpenedRun: r.id(9), Presence: r.text(10), Amount: r.text(12), Currency: r.text(13), Size: r.bytes(14), KeyText: r.text(15), BodyRun: r.id(16), BodySeq: r.number(17),
+				ChangedSeq: r.number(18), ChangedBy: r.text(19), Comments: int(r.number(20)), Attachments: int(r.number(21))}
+			var err error
+			if x.Opened, err = r.time(8); err != nil {
+				return err
+			}
+			if settled, err := r.time(11); err != nil {
+				return err
+			} else if !settled.IsZero() {
+				x.Settled = &settled
+			}
+			if page = append(page, Earlier{Exception: x}); len(page) == earlierAtOnce {
+				return pass()
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(page) == 0 {
+		return nil
+	}
+	return pass()
+}
+
+// earlierAtOnce is how many exceptions of before are visited at a time.
+const earlierAtOnce = 2000
 
 // EntryQuery chooses entries of a run.
 type EntryQuery struct {
@@ -140,13 +214,32 @@ type Shown struct {
 	Attachments int
 }
 
-const shownColumns = `entries.run_id, entries.seq, entries.tray, entries.side, entries.change, entries.status, entries.owner, entries.reason, entries.exception_id,
-	entries.opened, entries.amount, entries.currency, entries.key_text, b.body, coalesce(x.version, 0) AS version, coalesce(x.changed_by, '') AS changed_by, coalesce(x.changed_seq, 0) AS changed_seq,
-	coalesce(x.comments, 0) AS comments, coalesce(x.attachments, 0) AS attachments`
-
-func (s *Store) shown(ctx context.Context) *gorm.DB {
-	return s.reads.WithContext(ctx).Table("entries").Select(shownColumns).
-		Joins("JOIN entry_bodies b ON b.run_id = entries.body_run AND b.seq = entries.body_seq").Joins("LEFT JOIN exceptions x ON x.id = entries.exception_id")
+// ShownEntries returns entries of a run by their places, in the order asked for.
+func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (list []Shown, err error) {
+	var places []bodyPlace
+	err = s.bulk.each(ctx, `SELECT e.seq, e.tray, e.side, e.change, e.status, e.owner, e.reason, e.exception_id, e.opened, e.amount, e.currency, e.key_text, e.body_run, e.body_seq,
+		coalesce(x.version, 0), coalesce(x.changed_by, ''), coalesce(x.changed_seq, 0), coalesce(x.comments, 0), coalesce(x.attachments, 0)
+		FROM json_each(?) asked CROSS JOIN entries e ON e.run_id = ? AND e.seq = asked.value LEFT JOIN exceptions x ON x.id = e.exception_id ORDER BY asked.key`,
+		[]any{numbers(seqs), run}, func(r row) error {
+			e := Shown{Entry: Entry{RunID: run, Seq: r.number(0), Tray: r.text(1), Side: r.text(2), Change: r.text(3), Status: r.text(4), Owner: r.text(5), Reason: r.text(6),
+				ExceptionID: r.id(7), Amount: r.text(9), Currency: r.text(10), KeyText: r.text(11), BodyRun: r.id(12), BodySeq: r.number(13)},
+				Version: int(r.number(14)), ChangedBy: r.text(15), ChangedSeq: r.number(16), Comments: int(r.number(17)), Attachments: int(r.number(18))}
+			var err error
+			e.Opened, err = r.time(8)
+			list, places = append(list, e), append(places, bodyPlace{e.BodyRun, e.BodySeq})
+			return err
+		})
+	if err != nil {
+		return nil, err
+	}
+	bodies, err := s.bodies(ctx, places)
+	if err != nil {
+		return nil, err
+	}
+	for i := range list {
+		list[i].Body = bodies[i]
+	}
+	return list, nil
 }
 
 // Entries returns a page of the entries chosen, how many are chosen altogether, and the cursor of the next page.
@@ -199,11 +292,14 @@ func (s *Store) Entries(ctx context.Context, q EntryQuery) (page []Shown, total 
 
 // Entry returns one entry of a run.
 func (s *Store) Entry(ctx context.Context, run uint, seq int64) (e Shown, err error) {
-	found := s.shown(ctx).Where("entries.run_id = ? AND entries.seq = ?", run, seq).Limit(1).Scan(&e)
-	if err = found.Error; err == nil && found.RowsAffected == 0 {
+	list, err := s.ShownEntries(ctx, run, []int64{seq})
+	if err == nil && len(list) == 0 {
 		err = ErrNotFound
 	}
-	return e, err
+	if err != nil {
+		return e, err
+	}
+	return list[0], nil
 }
 
 // Tally is how many entries of a run are alike in tray, change, status, owner and reason.
@@ -221,6 +317,6 @@ func (s *Store) Tallies(ctx context.Context, run uint) (list []Tally, err error)
 
 // BodyRuns are the runs in which a sieve's exceptions were found last.
 func (s *Store) BodyRuns(ctx context.Context, sieve uint) (runs []uint, err error) {
-	err = s.reads.WithContext(ctx).Model(&Exception{}).Where("sieve_id = ?", sieve).Distinct().Pluck("body_run", &runs).Error
+	err = s.reads.WithContext(ctx).Model(&Exception{}).Where("opened_run IN (SELECT id FROM runs WHERE sieve_id = ?)", sieve).Distinct().Pluck("body_run", &runs).Error
 	return runs, err
 }

@@ -158,7 +158,18 @@ var migrations = []struct {
 		`DROP INDEX exceptions_shown`,
 		`CREATE INDEX exceptions_shown ON exceptions (body_run, body_seq) WHERE body_run <> opened_run`,
 	}},
+	{packedBodies, []string{
+		`CREATE TABLE body_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), block INTEGER NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block)) WITHOUT ROWID`,
+		`DROP INDEX exceptions_of_sieve`,
+		`DROP INDEX exceptions_opened`,
+		`CREATE INDEX exceptions_opened ON exceptions (opened_run)`,
+	}},
 }
+
+// rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.
+var rewrites = map[string]func(*gorm.DB) error{packedBodies: packBodyRows}
+
+const packedBodies = "what people see of entries in packed blocks"
 
 // migrate brings the schema up to date, one migration a transaction.
 func migrate(db *gorm.DB) error {
@@ -176,6 +187,11 @@ func migrate(db *gorm.DB) error {
 		err := db.Transaction(func(tx *gorm.DB) error {
 			for _, sql := range migrations[n].sql {
 				if err := tx.Exec(sql).Error; err != nil {
+					return err
+				}
+			}
+			if rewrite := rewrites[migrations[n].name]; rewrite != nil {
+				if err := rewrite(tx); err != nil {
 					return err
 				}
 			}

@@ -152,13 +152,6 @@ type Entry struct {
 	Search      string // what a search looks through, in lower case
 }
 
-// EntryBody is an entry as people see it, with copies of the cells.
-type EntryBody struct {
-	RunID uint   `gorm:"primaryKey;autoIncrement:false"`
-	Seq   int64  `gorm:"primaryKey;autoIncrement:false"`
-	Body  string // JSON
-}
-
 // The states of work on an exception.
 const (
 	StatusOpen       = "open"

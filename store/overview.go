@@ -82,10 +82,20 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 // overviewed reads exceptions with what people see of them, in the order of their ids as given.
 func (s *Store) overviewed(ctx context.Context, ids []uint) ([]Overviewed, error) {
 	var rows []Overviewed
-	err := s.reads.WithContext(ctx).Raw(`SELECT x.*, s.name AS sieve, b.body FROM exceptions x JOIN sieves s ON s.id = x.sieve_id
-		JOIN entry_bodies b ON b.run_id = x.body_run AND b.seq = x.body_seq WHERE x.id IN ?`, ids).Scan(&rows).Error
+	err := s.reads.WithContext(ctx).Raw(`SELECT x.*, s.name AS sieve FROM exceptions x JOIN sieves s ON s.id = x.sieve_id WHERE x.id IN ?`, ids).Scan(&rows).Error
 	if err != nil {
 		return nil, err
+	}
+	places := make([]bodyPlace, len(rows))
+	for i := range rows {
+		places[i] = bodyPlace{rows[i].BodyRun, rows[i].BodySeq}
+	}
+	bodies, err := s.bodies(ctx, places)
+	if err != nil {
+		return nil, err
+	}
+	for i := range rows {
+		rows[i].Body = bodies[i]
 	}
 	// The report that listed one last may have been removed; then it is in none.
 	var last []struct {
@@ -165,7 +175,7 @@ func (s *Store) OpenAmounts(ctx context.Context, run uint, visit func(amount, cu
 // Settled are how long it took until exceptions of a sieve were explained or settled, of those that were so in a span of time.
 func (s *Store) Settled(ctx context.Context, sieve uint, from, to time.Time) (list []time.Duration, err error) {
 	var rows []struct{ Opened, Settled time.Time }
-	err = s.reads.WithContext(ctx).Raw("SELECT opened, settled FROM exceptions WHERE sieve_id = ? AND settled > ? AND settled <= ?", sieve, from, to).Scan(&rows).Error
+	err = s.reads.WithContext(ctx).Raw("SELECT opened, settled FROM exceptions WHERE opened_run IN (SELECT id FROM runs WHERE sieve_id = ?) AND settled > ? AND settled <= ?", sieve, from, to).Scan(&rows).Error
 	for _, r := range rows {
 		list = append(list, r.Settled.Sub(r.Opened))
 	}

@@ -51,7 +51,7 @@ func (k Kept) values() map[string]any {
 func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
 	db, values := s.reads.WithContext(ctx), k.values()
 	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, (SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
-			+ (SELECT coalesce(sum(length(body)), 0) FROM entry_bodies b WHERE b.run_id = r.id)
+			+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id)
 			+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id) AS bytes
 		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR r.finished < @since)
@@ -111,7 +111,7 @@ func (s *Store) Remove(ctx context.Context, k Kept, says string) (runs, snapshot
 	return len(loose), len(old), s.thin(ctx)
 }
 
-// thin deletes what is left of removed runs, but for the bodies that exceptions or other runs' entries show.
+// thin deletes what is left of removed runs, but for the blocks in which stands what exceptions or other runs' entries show.
 func (s *Store) thin(ctx context.Context) error {
 	var ids []uint
 	if err := s.reads.WithContext(ctx).Table("runs").Where("sealed = ?", runRemoved).Pluck("id", &ids).Error; err != nil || len(ids) == 0 {
@@ -125,10 +125,11 @@ func (s *Store) thin(ctx context.Context) error {
 		}
 		for gone := int64(1); gone > 0; {
 			err := s.write(ctx, bulk, func(tx *gorm.DB) error {
-				r := tx.Exec(`DELETE FROM entry_bodies WHERE run_id = ? AND seq IN (SELECT b.seq FROM entry_bodies b WHERE b.run_id = ?
-					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.opened_run = b.run_id AND x.body_seq = b.seq AND x.body_run = x.opened_run)
-					AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.body_run = b.run_id AND x.body_seq = b.seq AND x.body_run <> x.opened_run)
-					AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.body_run = b.run_id AND e.body_seq = b.seq AND e.body_run <> e.run_id) LIMIT 500)`, id, id)
+				r := tx.Exec(`DELETE FROM body_blocks WHERE run_id = @run AND block IN (SELECT block FROM body_blocks WHERE run_id = @run AND block NOT IN (
+					SELECT (body_seq - 1) / @size FROM exceptions WHERE opened_run = @run AND body_run = opened_run
+					UNION SELECT (body_seq - 1) / @size FROM exceptions WHERE body_run = @run AND body_run <> opened_run
+					UNION SELECT (body_seq - 1) / @size FROM entries WHERE body_run = @run AND body_run <> run_id) LIMIT 500)`,
+					map[string]any{"run": id, "size": bodiesInBlock})
 				gone = r.RowsAffected
 				return r.Error
 			})

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"zombiezen.com/go/sqlite"
@@ -61,9 +63,31 @@ func (w *rowWriter) number(query string) (n int64, err error) {
 	return n, err
 }
 
-// insert executes a statement for a row of texts, numbers, bytes and times, which are kept as GORM keeps them.
-func (w *rowWriter) insert(statement string, values ...any) error {
-	stmt, err := w.conn.Prepare(statement)
+// rowsAtOnce is how many rows one statement writes. While it runs it stays at its place in the table and in each index, which rows that come in
+// order need not be looked for again.
+const rowsAtOnce = 100
+
+// insert writes rows into columns of a table: texts, numbers, bytes and times, which are kept as GORM keeps them. columns has commas between them.
+func (w *rowWriter) insert(table, columns string, rows [][]any) error {
+	for part := range slices.Chunk(rows, rowsAtOnce) {
+		if len(part) < rowsAtOnce { // statements are kept, so that there are two of them
+			for _, row := range part {
+				if err := w.insertSome(table, columns, row, 1); err != nil {
+					return err
+				}
+			}
+			continue
+		}
+		if err := w.insertSome(table, columns, slices.Concat(part...), rowsAtOnce); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *rowWriter) insertSome(table, columns string, values []any, rows int) error {
+	one := "(?" + strings.Repeat(",?", len(values)/rows-1) + ")"
+	stmt, err := w.conn.Prepare("INSERT INTO " + table + " (" + columns + ") VALUES " + one + strings.Repeat(","+one, rows-1))
 	if err != nil {
 		return err
 	}
@@ -80,7 +104,7 @@ func (w *rowWriter) insert(statement string, values ...any) error {
 		case []byte:
 			stmt.BindBytes(i+1, v)
 		case time.Time:
-			stmt.BindText(i+1, v.Format(timeLayout))
+			stmt.BindText(i+1, v.Format(writtenTime))
 		default:
 			return fmt.Errorf("a value of type %T cannot be written", v)
 		}
@@ -90,6 +114,3 @@ func (w *rowWriter) insert(statement string, values ...any) error {
 	}
 	return stmt.Reset()
 }
-
-// timeLayout is how times stand in the data file.
-const timeLayout = "2006-01-02 15:04:05.999999999-07:00"

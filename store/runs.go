@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"strconv"
 	"time"
 
@@ -18,12 +19,15 @@ type RunWriter struct {
 	store *Store
 	run   Run
 	seq   int64
+	shelf shelf
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
 func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (*RunWriter, error) {
 	w := &RunWriter{store: s, run: Run{SieveID: sieve.ID, Version: sieve.Version, LeftID: left.ID, RightID: right.ID, Started: time.Now().UTC()}}
-	return w, s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&w.run).Error })
+	err := s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&w.run).Error })
+	w.shelf.run = w.run.ID
+	return w, err
 }
 
 // AddIndex writes the run's index, one part a transaction.
@@ -43,51 +47,98 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 	return nil
 }
 
-// Found is an entry that a run has found, and what people see of it. Body is nil where what an earlier run has found is shown.
+// Found is an entry that a run has found, and what people see of it, as JSON with copies of the cells: empty where what an earlier run has
+// found is shown.
 type Found struct {
 	Entry Entry
-	Body  *EntryBody
+	Body  string
 }
 
-// AddEntries writes the next entries of the run's report, in one transaction. It sets their run, place and body. An entry
-// that is new becomes an exception, which is visible with the run.
-func (w *RunWriter) AddEntries(ctx context.Context, list []Found) error {
-	return w.store.writeRows(ctx, func(to *rowWriter) error {
-		next, err := to.number("SELECT coalesce(max(id), 0) FROM exceptions")
+// Placed are entries that have their places in a run's report, ready to be written.
+type Placed struct {
+	entries []Entry
+	blocks  []BodyBlock
+}
+
+// Place gives the next entries their places in the run's report. It sets their run, place and body, and what is opened with the run.
+func (w *RunWriter) Place(list []Found) (p Placed) {
+	p.entries = make([]Entry, len(list))
+	for i := range list {
+		e := &list[i].Entry
+		w.seq++
+		e.RunID, e.Seq = w.run.ID, w.seq
+		if list[i].Body != "" {
+			e.BodyRun, e.BodySeq = w.run.ID, w.seq
+		}
+		if e.ExceptionID == 0 {
+			e.Opened = w.run.Started
+		}
+		if full := w.shelf.add(list[i].Body); full != nil {
+			p.blocks = append(p.blocks, *full)
+		}
+		p.entries[i] = *e
+	}
+	return p
+}
+
+// entriesInOneGo is how many entries are written before it is seen whether a person's change waits.
+const entriesInOneGo = 200
+
+// Write writes entries in the order in which they were placed. An entry that is new becomes an exception, which is visible with the run. They
+// are written in one transaction, unless somebody's change waits meanwhile: that is let through, and the rest comes behind it.
+func (w *RunWriter) Write(ctx context.Context, p Placed) error {
+	for len(p.entries) > 0 {
+		written := 0
+		err := w.store.writeRows(ctx, func(to *rowWriter) error {
+			for _, b := range p.blocks {
+				if err := to.insert("body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}); err != nil {
+					return err
+				}
+			}
+			for some := range slices.Chunk(p.entries, entriesInOneGo) {
+				if err := w.insert(to, some); err != nil {
+					return err
+				}
+				if written += len(some); w.store.queue.urgentWaits() {
+					break
+				}
+			}
+			return nil
+		})
 		if err != nil {
 			return err
 		}
-		seq := w.seq
-		for i := range list {
-			e := &list[i].Entry
-			seq++
-			e.RunID, e.Seq = w.run.ID, seq
-			if body := list[i].Body; body != nil {
-				body.RunID, body.Seq, e.BodyRun, e.BodySeq = w.run.ID, seq, w.run.ID, seq
-				if err := to.insert(`INSERT INTO entry_bodies (run_id, seq, body) VALUES (?,?,?)`, body.RunID, body.Seq, body.Body); err != nil {
-					return err
-				}
-			}
-			if e.ExceptionID == 0 {
-				next++
-				e.ExceptionID, e.Opened = uint(next), w.run.Started
-				err := to.insert(`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence, amount, currency, size,
-					key_text, body_run, body_seq, changed_seq, changed_by, comments, attachments) VALUES (?,?,?,?,?,?,?,1,?,?,'here',?,?,?,?,?,?,0,'',0,0)`,
-					e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, e.Opened, w.run.ID, e.Amount, e.Currency, e.Size, e.KeyText, e.BodyRun, e.BodySeq)
-				if err != nil {
-					return err
-				}
-			}
-			err := to.insert(`INSERT INTO entries (run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs, key_text,
-				body_run, body_seq, search) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-				e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs, e.KeyText, e.BodyRun, e.BodySeq, e.Search)
-			if err != nil {
-				return err
-			}
+		p = Placed{entries: p.entries[written:]}
+	}
+	return nil
+}
+
+// insert writes rows of entries, and of the exceptions that are new with them.
+func (w *RunWriter) insert(to *rowWriter, list []Entry) error {
+	next, err := to.number("SELECT coalesce(max(id), 0) FROM exceptions")
+	if err != nil {
+		return err
+	}
+	entries := make([][]any, len(list))
+	var exceptions [][]any
+	for i := range list {
+		e := &list[i]
+		if e.ExceptionID == 0 {
+			next++
+			e.ExceptionID = uint(next)
+			exceptions = append(exceptions, []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here",
+				e.Amount, e.Currency, e.Size, e.KeyText, e.BodyRun, e.BodySeq, 0, "", 0, 0})
 		}
-		w.seq = seq
-		return nil
-	})
+		entries[i] = []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs,
+			e.KeyText, e.BodyRun, e.BodySeq, e.Search}
+	}
+	err = to.insert("exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence,
+		amount, currency, size, key_text, body_run, body_seq, changed_seq, changed_by, comments, attachments`, exceptions)
+	if err != nil {
+		return err
+	}
+	return to.insert("entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs,
+		key_text, body_run, body_seq, search`, entries)
 }
 
 // sealed is what is kept of an index beside its parts.
@@ -101,6 +152,11 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 	text, err := json.Marshal(sealed{index.Totals, index.Hand})
 	if err != nil {
 		return Run{}, err
+	}
+	if rest := w.shelf.take(); rest != nil {
+		if err := w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(rest).Error }); err != nil {
+			return Run{}, err
+		}
 	}
 	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
 	err = w.store.recorded(ctx, bulk, func(tx *gorm.DB) (happened, error) {
@@ -130,7 +186,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "entry_bodies", "index_parts", "carried_chunks"} {
+	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}

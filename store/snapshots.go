@@ -127,27 +127,20 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 
 // write writes a batch, as the one of the given number.
 func (w *SnapshotWriter) write(ctx context.Context, number int, b *record.Batch) error {
-	blobs := make([][]byte, 0, len(b.Columns))
-	for _, col := range b.Columns {
+	chunks := make([][]any, 0, len(b.Columns)+1)
+	for c, col := range b.Columns {
 		blob, err := record.EncodeColumn(col)
 		if err != nil {
 			return err
 		}
-		blobs = append(blobs, blob)
+		chunks = append(chunks, []any{w.snap.ID, number, c, blob})
 	}
 	lines, err := record.EncodeLines(b.Lines)
 	if err != nil {
 		return err
 	}
-	return w.store.writeRows(ctx, func(to *rowWriter) error {
-		const statement = `INSERT INTO chunks (snapshot_id, batch, "column", blob) VALUES (?,?,?,?)`
-		for c, blob := range blobs {
-			if err := to.insert(statement, w.snap.ID, number, c, blob); err != nil {
-				return err
-			}
-		}
-		return to.insert(statement, w.snap.ID, number, linesColumn, lines)
-	})
+	chunks = append(chunks, []any{w.snap.ID, number, linesColumn, lines})
+	return w.store.writeRows(ctx, func(to *rowWriter) error { return to.insert("chunks", `snapshot_id, batch, "column", blob`, chunks) })
 }
 
 // AddRejects writes rejected lines.
@@ -280,7 +273,7 @@ func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) er
 	for {
 		var gone int64
 		err := s.write(ctx, bulk, func(tx *gorm.DB) error {
-			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "entry_bodies": "seq", "exceptions": "id", "index_parts": "side, part", "carried_chunks": "side, batch, \"column\""}[table]
+			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "body_blocks": "block", "exceptions": "id", "index_parts": "side, part", "carried_chunks": "side, batch, \"column\""}[table]
 			r := tx.Exec("DELETE FROM "+table+" WHERE "+parent+" = ? AND ("+key+") IN (SELECT "+key+" FROM "+table+" WHERE "+parent+" = ? LIMIT 500)", id, id)
 			gone = r.RowsAffected
 			return r.Error

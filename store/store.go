@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"github.com/glebarez/sqlite"
 	"github.com/gofrs/flock"
@@ -36,6 +37,7 @@ type Store struct {
 	reads  *gorm.DB
 	writes *gorm.DB
 	rows   *rowWriter
+	bulk   *rowReader
 	queue  *queue
 	blobs  *blobCache
 }
@@ -90,6 +92,9 @@ func Open(dir string) (_ *Store, err error) {
 	if s.rows, err = openRows(filepath.Join(dir, FileName)); err != nil {
 		return nil, err
 	}
+	if s.bulk, err = newRowReader(filepath.Join(dir, FileName)); err != nil {
+		return nil, err
+	}
 	s.queue = newQueue(s.writes, s.rows)
 	return s, s.clearRemains(context.Background())
 }
@@ -134,6 +139,9 @@ func (s *Store) Close() error {
 	var errs []error
 	if s.rows != nil {
 		errs = append(errs, s.rows.close())
+	}
+	if s.bulk != nil {
+		errs = append(errs, s.bulk.close())
 	}
 	for _, db := range []*gorm.DB{s.reads, s.writes} {
 		if db == nil {
@@ -196,6 +204,7 @@ type change struct {
 // queue is the one writer.
 type queue struct {
 	waiting [2]chan change
+	wanted  atomic.Int64 // urgent changes that wait, or are being made
 	quit    chan struct{}
 	once    sync.Once
 	ended   sync.WaitGroup
@@ -226,6 +235,9 @@ func newQueue(db *gorm.DB, rows *rowWriter) *queue {
 	return q
 }
 
+// urgentWaits reports, while a bulk change is being made, whether an urgent one waits for it.
+func (q *queue) urgentWaits() bool { return q.wanted.Load() > 0 }
+
 func (q *queue) close() {
 	q.once.Do(func() { close(q.quit) })
 	q.ended.Wait()
@@ -246,6 +258,10 @@ func (s *Store) writeRows(ctx context.Context, do func(*rowWriter) error) error 
 
 // wait waits until a change has been made.
 func (q *queue) wait(p priority, c change) error {
+	if p == urgent {
+		q.wanted.Add(1)
+		defer q.wanted.Add(-1)
+	}
 	select {
 	case q.waiting[p] <- c:
 	case <-c.ctx.Done():

@@ -28,11 +28,11 @@ func found(t *testing.T, s *store.Store, sieve store.Sieve, changes ...string) s
 		if change == "cleared" || change == "absent" {
 			f.Entry.BodyRun, f.Entry.BodySeq = 1, int64(i+1)
 		} else {
-			f.Body = &store.EntryBody{Body: "{}"}
+			f.Body = "{}"
 		}
 		list = append(list, f)
 	}
-	if err := w.AddEntries(ctx, list); err != nil {
+	if err := w.Write(ctx, w.Place(list)); err != nil {
 		t.Fatal(err)
 	}
 	run, err := w.Seal(ctx, "{}", &match.Index{})
@@ -176,8 +176,8 @@ func TestUnsealedRun(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		list := []store.Found{{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: &store.EntryBody{Body: "{}"}}, {Entry: store.Entry{Change: "cleared", ExceptionID: 1, BodyRun: 1, BodySeq: 1, Size: []byte{}}}}
-		if err := w.AddEntries(t.Context(), list); err != nil {
+		list := []store.Found{{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: "{}"}, {Entry: store.Entry{Change: "cleared", ExceptionID: 1, BodyRun: 1, BodySeq: 1, Size: []byte{}}}}
+		if err := w.Write(t.Context(), w.Place(list)); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := s.Exception(t.Context(), 3); !errors.Is(err, store.ErrNotFound) {
@@ -191,7 +191,7 @@ func TestUnsealedRun(t *testing.T) {
 		} else if err := w.Drop(); err != nil {
 			t.Fatal(err)
 		}
-		checkRows(t, s, map[string]int64{"exceptions": 2, "entries": 2, "entry_bodies": 2, "runs": 1})
+		checkRows(t, s, map[string]int64{"exceptions": 2, "entries": 2, "body_blocks": 1, "runs": 1})
 		if got := shows(t, s, first.ID); got != "open/ open/ " {
 			t.Errorf("%q", got)
 		}

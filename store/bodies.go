@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"slices"
+
+	"github.com/klauspost/compress/zstd"
+	"gorm.io/gorm"
+)
+
+// bodiesInBlock is how many entries of a report, which stand next to each other in it, share a block of bodies. More are packed better,
+// and fewer are quicker to read one of.
+const bodiesInBlock = 32
+
+// BodyBlock is what people see of some entries of a run, with copies of the cells: of those at places bodiesInBlock·Block+1 and on.
+type BodyBlock struct {
+	RunID uint  `gorm:"primaryKey;autoIncrement:false"`
+	Block int64 `gorm:"primaryKey;autoIncrement:false"`
+	Blob  []byte
+}
+
+// blockOf is the block in which what is shown of an entry stands.
+func blockOf(seq int64) int64 { return (seq - 1) / bodiesInBlock }
+
+var (
+	bodyPacker, _   = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(2), zstd.WithWindowSize(128<<10))
+	bodyUnpacker, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0))
+)
+
+// packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none.
+func packBodies(bodies []string) []byte {
+	var text []byte
+	for _, b := range bodies {
+		text = append(binary.AppendUvarint(text, uint64(len(b))), b...)
+	}
+	return bodyPacker.EncodeAll(text, nil)
+}
+
+var errBodies = errors.New("what is shown of an entry is damaged in the data file; restore a copy of the file")
+
+// unpackBodies gives back what packBodies has packed.
+func unpackBodies(blob []byte) (bodies []string, err error) {
+	text, err := bodyUnpacker.DecodeAll(blob, nil)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", errBodies, err)
+	}
+	for len(text) > 0 {
+		length, n := binary.Uvarint(text)
+		if n <= 0 || length > uint64(len(text)-n) {
+			return nil, errBodies
+		}
+		end := n + int(length)
+		bodies, text = append(bodies, string(text[n:end])), text[end:]
+	}
+	return bodies, nil
+}
+
+// shelf puts the bodies of a run's entries, place by place, into blocks.
+type shelf struct {
+	run    uint
+	block  int64    // that is being filled
+	bodies []string // in it so far
+}
+
+// add puts up the next entry's body, empty where it has none, and returns the block that it has filled, if it has.
+func (s *shelf) add(body string) (full *BodyBlock) {
+	if s.bodies = append(s.bodies, body); len(s.bodies) < bodiesInBlock {
+		return nil
+	}
+	return s.take()
+}
+
+// take is the block that is being filled, nil where there is nothing in it. The next one is begun.
+func (s *shelf) take() *BodyBlock {
+	bodies, block := s.bodies, s.block
+	s.bodies, s.block = s.bodies[:0], s.block+1
+	if !slices.ContainsFunc(bodies, func(b string) bool { return b != "" }) {
+		return nil
+	}
+	return &BodyBlock{s.run, block, packBodies(bodies)}
+}
+
+// bodyPlace is where it stands what is shown of an entry.
+type bodyPlace struct {
+	run uint
+	seq int64
+}
+
+// bodies reads what stands at places, in their order.
+func (s *Store) bodies(ctx context.Context, places []bodyPlace) ([]string, error) {
+	type blockPlace struct {
+		run   uint
+		block int64
+	}
+	within := map[blockPlace][]int{} // the places by block
+	blocks := map[uint][]int64{}     // of each run
+	for i, p := range places {
+		at := blockPlace{p.run, blockOf(p.seq)}
+		if within[at] == nil {
+			blocks[p.run] = append(blocks[p.run], at.block)
+		}
+		within[at] = append(within[at], i)
+	}
+	list, found := make([]string, len(places)), 0
+	for run, wanted := range blocks {
+		err := s.bulk.each(ctx, "SELECT block, blob FROM body_blocks WHERE run_id = ? AND block IN (SELECT value FROM json_each(?))", []any{run, numbers(wanted)}, func(r row) error {
+			bodies, err := unpackBodies(r.bytes(1))
+			if err != nil {
+				return err
+			}
+			for _, i := range within[blockPlace{run, r.number(0)}] {
+				if at := int(places[i].seq-1) % bodiesInBlock; at < len(bodies) && bodies[at] != "" {
+					list[i] = bodies[at]
+					found++
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	if found < len(places) {
+		return nil, errBodies
+	}
+	return list, nil
+}
+
+// packBodyRows packs the bodies of entries as they were kept before, each in a row of its own.
+func packBodyRows(tx *gorm.DB) error {
+	var runs []uint
+	if err := tx.Raw("SELECT DISTINCT run_id FROM entry_bodies").Scan(&runs).Error; err != nil {
+		return err
+	}
+	for _, run := range runs {
+		for after := int64(-1); ; {
+			var rows []struct {
+				Seq  int64
+				Body string
+			}
+			// Whole blocks at a time, from the next one that has an entry.
+			err := tx.Raw(`SELECT seq, body FROM entry_bodies WHERE run_id = @run AND (seq - 1) / @size > @after AND seq > @after * @size ORDER BY seq LIMIT @size`,
+				map[string]any{"run": run, "after": after, "size": bodiesInBlock}).Scan(&rows).Error
+			if err != nil {
+				return err
+			}
+			if len(rows) == 0 {
+				break
+			}
+			after = blockOf(rows[0].Seq)
+			bodies := make([]string, bodiesInBlock)
+			for _, r := range rows {
+				if blockOf(r.Seq) == after {
+					bodies[(r.Seq-1)%bodiesInBlock] = r.Body
+				}
+			}
+			if err := tx.Create(&BodyBlock{run, after, packBodies(bodies)}).Error; err != nil {
+				return err
+			}
+		}
+	}
+	return tx.Exec("DROP TABLE entry_bodies").Error
+}

@@ -1,0 +1,158 @@
+package store_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"twinsieve/core/match"
+	"twinsieve/service"
+	"twinsieve/store"
+)
+
+// shownOf is what every entry of a run shows, by its place, read all at once and one by one.
+func shownOf(t *testing.T, s *store.Store, run uint, entries int) map[int64]string {
+	t.Helper()
+	shown := map[int64]string{}
+	page, _, _, err := s.Entries(t.Context(), store.EntryQuery{Run: run, Changes: everyChange, Limit: entries + 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range page {
+		shown[e.Seq] = e.Body
+		one, err := s.Entry(t.Context(), run, e.Seq)
+		if err != nil || one.Body != e.Body {
+			t.Fatalf("entry %d alone shows %q, among all %q: %v", e.Seq, one.Body, e.Body, err)
+		}
+	}
+	return shown
+}
+
+// TestBodies writes runs in parts of any length, of entries that show what they have found, or what an earlier run has: each shows its own,
+// and so do the exceptions that the next run reads.
+func TestBodies(t *testing.T) {
+	s := open(t, t.TempDir())
+	sieve, err := s.CreateSieve(t.Context(), "harbour dues", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	random := rand.New(rand.NewPCG(1, 2))
+	of := map[uint]string{} // what each exception was last seen as
+	var before []store.Entry
+	for round := range 6 {
+		w, err := s.NewRun(t.Context(), sieve, store.Snapshot{}, store.Snapshot{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var wrote []string
+		for total := random.IntN(300); len(wrote) < total; {
+			part := make([]store.Found, 1+random.IntN(90))
+			for i := range part {
+				body := fmt.Sprintf(`{"round": %d, "entry": %d, "text": %q}`, round, len(wrote), strings.Repeat("é", random.IntN(400)))
+				part[i] = store.Found{Entry: store.Entry{Change: "new", Status: store.StatusOpen, Size: []byte{}}, Body: body}
+				if len(before) > 0 && random.IntN(3) == 0 {
+					old := before[random.IntN(len(before))]
+					part[i] = store.Found{Entry: store.Entry{Change: "absent", ExceptionID: old.ExceptionID, BodyRun: old.BodyRun, BodySeq: old.BodySeq, Size: []byte{}}}
+					body = of[old.ExceptionID]
+				}
+				wrote = append(wrote, body)
+			}
+			if err := w.Write(t.Context(), w.Place(part)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		run, err := w.Seal(t.Context(), "{}", &match.Index{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		shown := shownOf(t, s, run.ID, len(wrote))
+		page, _, _, err := s.Entries(t.Context(), store.EntryQuery{Run: run.ID, Changes: everyChange, Limit: len(wrote) + 1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, e := range page {
+			of[e.ExceptionID] = wrote[i]
+			before = append(before, e.Entry)
+		}
+		if len(shown) != len(wrote) {
+			t.Fatalf("%d entries of %d", len(shown), len(wrote))
+		}
+		for i, body := range wrote {
+			if shown[int64(i+1)] != body {
+				t.Fatalf("round %d: entry %d shows %q, not %q", round, i+1, shown[int64(i+1)], body)
+			}
+		}
+	}
+	seen := 0
+	err = s.Earlier(t.Context(), sieve.ID, func(page []store.Earlier) error {
+		for _, x := range page {
+			if seen++; x.Body != of[x.ID] {
+				t.Errorf("exception %d shows %q, not %q", x.ID, x.Body, of[x.ID])
+			}
+		}
+		return nil
+	})
+	if err != nil || seen != len(of) || seen == 0 {
+		t.Errorf("%d exceptions of %d, %v", seen, len(of), err)
+	}
+}
+
+// TestBodiesOfBefore opens a file in which each body has a row of its own, some entries have none, and places are far apart.
+func TestBodiesOfBefore(t *testing.T) {
+	dir := t.TempDir()
+	statements := []string{
+		`INSERT INTO sieves VALUES (1, 'harbour dues', 1, '2031-03-01 10:00:00+00:00', '2031-03-01 10:00:00+00:00')`,
+		`INSERT INTO runs (id, sieve_id, version, number, left_id, right_id, header, totals, started, finished, sealed)
+			VALUES (1, 1, 1, 1, 1, 1, '{}', '{}', '2031-03-01 10:00:00+00:00', '2031-03-01 10:00:00+00:00', 1), (2, 1, 1, 2, 1, 1, '{}', '{}', '2031-03-02 10:00:00+00:00', '2031-03-02 10:00:00+00:00', 1)`}
+	var wanted [3]map[int64]string
+	for run := 1; run <= 2; run++ {
+		wanted[run] = map[int64]string{}
+		for _, seq := range []int64{1, 2, 31, 32, 33, 64, 65, 66, 200, 500, 501, 512, 513, 1000} {
+			body := fmt.Sprintf(`{"run":%d,"place":%d}`, run, seq)
+			wanted[run][seq] = body
+			of := run
+			if run == 2 && seq%2 == 0 { // shows what the first has found
+				wanted[run][seq], of = wanted[1][seq], 1
+			} else {
+				statements = append(statements, fmt.Sprintf(`INSERT INTO entry_bodies VALUES (%d, %d, '%s')`, run, seq, body))
+			}
+			statements = append(statements, fmt.Sprintf(`INSERT INTO entries (run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, size, differs, key_text,
+				body_run, body_seq, search) VALUES (%d, %d, 'missing', 'left', 'new', 'open', '', '', 0, '2031-03-01 10:00:00+00:00', '', X'', 0, '', %d, %d, '')`, run, seq, of, seq))
+		}
+	}
+	if err := store.Old(dir, 13, statements...); err != nil {
+		t.Fatal(err)
+	}
+	s := open(t, dir)
+	defer service.New(s, service.Options{}).Close()
+	for run := uint(1); run <= 2; run++ {
+		shown := shownOf(t, s, run, 1000)
+		if len(shown) != len(wanted[run]) {
+			t.Errorf("run %d: %d entries of %d", run, len(shown), len(wanted[run]))
+		}
+		for seq, body := range wanted[run] {
+			if shown[seq] != body {
+				t.Errorf("run %d, entry %d shows %q, not %q", run, seq, shown[seq], body)
+			}
+		}
+	}
+}
+
+// TestDamagedBody: what is shown of an entry cannot be read, and this is said.
+func TestDamagedBody(t *testing.T) {
+	s := open(t, t.TempDir())
+	sieve, err := s.CreateSieve(t.Context(), "harbour dues", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	run := found(t, s, sieve, "new", "new")
+	for _, damage := range []string{`UPDATE body_blocks SET blob = X'00'`, `DELETE FROM body_blocks`} {
+		if err := s.Exec(damage); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Entry(t.Context(), run.ID, 1); err == nil || !strings.Contains(err.Error(), "what is shown of an entry is damaged in the data file") {
+			t.Errorf("%s: %v", damage, err)
+		}
+	}
+}
