@@ -20,6 +20,7 @@ import (
 	"fmt"
 	"runtime"
 	"sync"
+	"sync/atomic"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -71,7 +72,8 @@ type Matching struct {
 	opts       Options
 	partitions *partitions
 	index      *Index
-	classes    *Classes // nil: no key is joined with another
+	classes    *Classes     // nil: no key is joined with another
+	spilled    atomic.Int64 // bytes in temporary files, but for those of partitions
 
 	mu      sync.Mutex
 	feeders []*Feeder
@@ -137,7 +139,7 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 		return nil, err
 	}
 	m.total(tallies)
-	m.index.Spilled = m.partitions.spilled()
+	m.index.Spilled = m.partitions.spilled() + m.spilled.Load()
 	return m.index, nil
 }
 

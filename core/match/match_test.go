@@ -7,6 +7,7 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"os"
+	"reflect"
 	"slices"
 	"testing"
 
@@ -390,6 +391,15 @@ func TestVeryManyOfOneKey(t *testing.T) {
 	_, index := c.match(t, 100, match.Options{})
 	if index.Totals.InOrder != 1 {
 		t.Errorf("%d keys paired in order", index.Totals.InOrder)
+	}
+	for _, budget := range []int64{1, 200_000} { // where the records of the key are not held at once, it is the same
+		_, small := c.match(t, 100, match.Options{Budget: budget, TempDir: t.TempDir()})
+		if budget == 1 && small.Spilled <= index.Spilled {
+			t.Errorf("%d bytes were spilled", small.Spilled)
+		}
+		if small.Spilled = index.Spilled; !reflect.DeepEqual(small, index) {
+			t.Errorf("with a budget of %d: another index", budget)
+		}
 	}
 	common := map[string]int{}
 	equal := 0

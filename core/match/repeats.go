@@ -2,6 +2,7 @@ package match
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"sync/atomic"
 
@@ -43,7 +44,7 @@ func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
 }
 
 // settleRepeats pairs the records of repeated keys. It takes as many keys at a time as the budget has room for, reads
-// each batch that holds one of their records once, and settles the keys in parallel.
+// each batch that holds one of their records once, and settles the keys in parallel. A key that there is no room for is settled alone, piece by piece.
 func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
 	each := int64(256) // bytes of a record while it is being paired
 	for _, s := range tray.Sides {
@@ -53,9 +54,16 @@ func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*t
 	slices.SortFunc(all.keys, func(a, b repeatedKey) int { return int(int64(all.rows[a.start]) - int64(all.rows[b.start])) })
 	total := int64(len(all.keys))
 	for done := 0; done < len(all.keys); {
+		if k := all.keys[done]; k.records() > most && pairing.InOrder(int(k.count[0]), int(k.count[1])) {
+			if err := m.settleLarge(ctx, all, k, int(most), tallies[0]); err != nil {
+				return err
+			}
+			done++
+			continue
+		}
 		end, records := done, int64(0)
-		for end < len(all.keys) && (end == done || records < most) {
-			records += int64(all.keys[end].count[0]) + int64(all.keys[end].count[1])
+		for end < len(all.keys) && (end == done || records+all.keys[end].records() <= most) {
+			records += all.keys[end].records()
 			end++
 		}
 		if err := m.settleSome(ctx, all, all.keys[done:end], tallies); err != nil {
@@ -66,6 +74,9 @@ func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*t
 	}
 	return ctx.Err()
 }
+
+// records is how many records carry the key.
+func (k *repeatedKey) records() int64 { return int64(k.count[0]) + int64(k.count[1]) }
 
 // averageBytes is about the size of one record, judged by the first batch.
 func averageBytes(ctx context.Context, t record.Table) int64 {
@@ -139,6 +150,56 @@ func (m *Matching) settleKey(left, right []pairing.Record, t *tally) {
 	}
 }
 
+// fewest is how many records of a large key are read at a time, however small the budget.
+const fewest = 1000
+
+// settleLarge pairs the records of a key of which at most so many are held at a time.
+func (m *Matching) settleLarge(ctx context.Context, all *repeats, k repeatedKey, most int, t *tally) (err error) {
+	large := pairing.NewLarge(m.plan.Fields, m.opts.Budget/4, m.opts.TempDir)
+	defer func() { err = errors.Join(err, large.Close()) }()
+	var done atomic.Int64
+	sides, reading := errgroup.WithContext(ctx)
+	for _, s := range tray.Sides {
+		sides.Go(func() error {
+			side := all.side(k, s)
+			slices.Sort(side)
+			for rows := range slices.Chunk(side, max(most/4, fewest)) {
+				records := make([]pairing.Record, len(rows))
+				if err := m.readRecords(reading, rows, s, func(n int) *pairing.Record { return &records[n] }); err != nil {
+					return err
+				}
+				if err := large.Add(s, records); err != nil {
+					return err
+				}
+				m.opts.Progress(Progress{"repeated keys", done.Add(int64(len(rows))), k.records()})
+			}
+			return nil
+		})
+	}
+	if err := sides.Wait(); err != nil {
+		return err
+	}
+	t.InOrder++
+	err = large.Pairs(ctx, func(left, right *pairing.Record, matched bool) {
+		at := tray.Surplus
+		if left != nil && right != nil {
+			m.index.Sides[tray.Left].Partners[left.Row], m.index.Sides[tray.Right].Partners[right.Row] = right.Row, left.Row
+			if at = tray.Differing; matched {
+				at = tray.Matched
+				t.countPair(left.Values, right.Values)
+			}
+		}
+		for s, r := range [2]*pairing.Record{left, right} {
+			if r != nil {
+				m.index.Sides[s].Trays[r.Row] = at
+				t.sum(tray.Side(s), at, r.Values)
+			}
+		}
+	})
+	m.spilled.Add(large.Spilled())
+	return err
+}
+
 // loadRecords reads all records of the keys on one side, each batch once.
 func (m *Matching) loadRecords(ctx context.Context, all *repeats, keys []repeatedKey, s tray.Side) ([][]pairing.Record, error) {
 	type place struct {
@@ -159,16 +220,20 @@ func (m *Matching) loadRecords(ctx context.Context, all *repeats, keys []repeate
 	for i, p := range places {
 		rows[i] = p.row
 	}
-	err := record.GatherParallel(ctx, m.inputs[s], rows, m.opts.Workers, func() func(n int, b *record.Batch, i int) {
+	return loaded, m.readRecords(ctx, rows, s, func(n int) *pairing.Record { return &loaded[places[n].key][places[n].i] })
+}
+
+// readRecords reads the records of side s with the given numbers, which are in ascending order, each into its place.
+func (m *Matching) readRecords(ctx context.Context, rows []uint32, s tray.Side, into func(n int) *pairing.Record) error {
+	return record.GatherParallel(ctx, m.inputs[s], rows, m.opts.Workers, func() func(n int, b *record.Batch, i int) {
 		values := m.plan.ValueReader(s)
 		return func(n int, b *record.Batch, i int) {
-			r := pairing.Record{Row: rows[n], Cells: b.Cells(i)}
+			r := into(n)
+			*r = pairing.Record{Row: rows[n], Cells: b.Cells(i)}
 			r.Values = values.Read(r.Cells)
 			for _, k := range m.plan.Key {
 				r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
 			}
-			loaded[places[n].key][places[n].i] = r
 		}
 	})
-	return loaded, err
 }

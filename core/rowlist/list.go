@@ -2,6 +2,7 @@ package rowlist
 
 import (
 	"encoding/binary"
+	"slices"
 
 	"twinsieve/core/comparison"
 	"twinsieve/core/spill"
@@ -9,6 +10,17 @@ import (
 
 // rowBytes is how many bytes a row takes in a list.
 const rowBytes = 8
+
+// putRow writes a row into the first rowBytes of blob.
+func putRow(blob []byte, row comparison.Row) {
+	binary.LittleEndian.PutUint32(blob, row[0])
+	binary.LittleEndian.PutUint32(blob[4:], row[1])
+}
+
+// rowAt reads what putRow has written.
+func rowAt(blob []byte) comparison.Row {
+	return comparison.Row{binary.LittleEndian.Uint32(blob), binary.LittleEndian.Uint32(blob[4:])}
+}
 
 // List is rows in an order of their own. It may be read from several goroutines at once.
 type List struct {
@@ -41,10 +53,9 @@ func (l *List) write() (err error) {
 	const some = 1 << 16
 	for len(l.rows) > 0 {
 		n := min(some, len(l.rows))
-		l.buffer = l.buffer[:0]
-		for _, row := range l.rows[:n] {
-			l.buffer = binary.LittleEndian.AppendUint32(l.buffer, row[0])
-			l.buffer = binary.LittleEndian.AppendUint32(l.buffer, row[1])
+		l.buffer = slices.Grow(l.buffer[:0], n*rowBytes)[:n*rowBytes]
+		for i, row := range l.rows[:n] {
+			putRow(l.buffer[i*rowBytes:], row)
 		}
 		if _, err := l.file.Append(l.buffer); err != nil {
 			return err
@@ -86,7 +97,7 @@ func (l *List) Read(first int64, into []comparison.Row) (int, error) {
 		return 0, err
 	}
 	for i := range n {
-		into[i] = comparison.Row{binary.LittleEndian.Uint32(blob[i*rowBytes:]), binary.LittleEndian.Uint32(blob[i*rowBytes+4:])}
+		into[i] = rowAt(blob[i*rowBytes:])
 	}
 	return n, nil
 }

@@ -6,6 +6,7 @@ import (
 	"twinsieve/core/comparison"
 	"twinsieve/core/exact"
 	"twinsieve/core/reading"
+	"twinsieve/core/sorted"
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
 )
@@ -95,7 +96,7 @@ func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte 
 		return append(dst, kind(blankLast, blankFirst))
 	case value.State == reading.Unreadable:
 		dst = append(dst, unreadableKind)
-		return appendText(dst, []byte(c.Text))
+		return sorted.AppendText(dst, []byte(c.Text))
 	}
 	dst = append(dst, valueKind)
 	start := len(dst)
@@ -103,9 +104,9 @@ func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte 
 	case k.readers[s] != nil && k.Types[s].Numeric():
 		dst = exact.AppendOrdered(dst, value.Text)
 	case k.readers[s] != nil && k.Types[s].Name == typing.Timestamp: // Z would come behind a fraction of a second
-		dst = appendText(dst, []byte(strings.TrimSuffix(string(value.Text), "Z")))
+		dst = sorted.AppendText(dst, []byte(strings.TrimSuffix(string(value.Text), "Z")))
 	default:
-		dst = appendText(dst, value.Text)
+		dst = sorted.AppendText(dst, value.Text)
 	}
 	if k.Descending {
 		for i := range dst[start:] {
@@ -113,14 +114,4 @@ func (k *encoderKey) append(dst []byte, s tray.Side, c *comparison.Cell) []byte 
 		}
 	}
 	return dst
-}
-
-// appendText appends a text so that it is ordered before all that it begins.
-func appendText(dst, text []byte) []byte {
-	for _, c := range text {
-		if dst = append(dst, c); c == 0 {
-			dst = append(dst, 0xFF)
-		}
-	}
-	return append(dst, 0, 1)
 }

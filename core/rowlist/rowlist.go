@@ -22,6 +22,7 @@ import (
 	"twinsieve/core/comparison"
 	"twinsieve/core/expression"
 	"twinsieve/core/record"
+	"twinsieve/core/sorted"
 	"twinsieve/core/typing"
 )
 
@@ -99,8 +100,8 @@ func Build(ctx context.Context, src Source, q Query, opts Options) (_ *List, lef
 		}
 	}()
 	b.columns()
-	sorter := newSorter(opts)
-	defer sorter.close()
+	sorter := sorted.New(opts.Budget/2, opts.TempDir)
+	defer sorter.Close()
 	total := src.Rows.Len()
 	each, err := b.rowBytes(ctx)
 	if err != nil {
@@ -119,7 +120,7 @@ func Build(ctx context.Context, src Source, q Query, opts Options) (_ *List, lef
 		opts.Progress("reading the rows", first+int64(n), total)
 	}
 	if len(q.Sort) > 0 {
-		err = sorter.merge(ctx, b.list)
+		err = b.merge(ctx, sorter)
 	}
 	if err == nil {
 		err = b.list.seal()
@@ -184,11 +185,11 @@ func (b *builder) rowBytes(ctx context.Context) (int64, error) {
 type share struct {
 	left Left
 	kept []comparison.Row
-	run  *run
+	run  *sorted.Run
 }
 
 // piece filters some rows and, where they are to be sorted, sorts them.
-func (b *builder) piece(ctx context.Context, rows []comparison.Row, sorter *sorter, left *Left) error {
+func (b *builder) piece(ctx context.Context, rows []comparison.Row, sorter *sorted.Sorter, left *Left) error {
 	cells, err := comparison.Fetch(ctx, b.src.Tables, rows, b.used, b.src.Groups)
 	if err != nil {
 		return err
@@ -207,7 +208,7 @@ func (b *builder) piece(ctx context.Context, rows []comparison.Row, sorter *sort
 		s := &shares[i]
 		left.add(&s.left)
 		if s.run != nil {
-			if err := sorter.add(s.run); err != nil {
+			if err := sorter.Add(s.run); err != nil {
 				return err
 			}
 			continue
@@ -219,7 +220,7 @@ func (b *builder) piece(ctx context.Context, rows []comparison.Row, sorter *sort
 	return nil
 }
 
-func (b *builder) share(ctx context.Context, s *share, rows []comparison.Row, cells [][]comparison.Cell, sorter *sorter) error {
+func (b *builder) share(ctx context.Context, s *share, rows []comparison.Row, cells [][]comparison.Cell, sorter *sorted.Sorter) error {
 	var where *expression.Program
 	if b.query.Where != nil {
 		where = b.query.Where.Copy()
@@ -227,7 +228,7 @@ func (b *builder) share(ctx context.Context, s *share, rows []comparison.Row, ce
 	var encoder *encoder
 	if len(b.query.Sort) > 0 {
 		encoder = newEncoder(b.query.Sort, b.src.Columns, b.place)
-		s.run = &run{}
+		s.run = &sorted.Run{}
 	}
 	var row []comparison.Cell
 	text := func(column int) string { return row[b.place[column]].Content() }
@@ -247,12 +248,38 @@ func (b *builder) share(ctx context.Context, s *share, rows []comparison.Row, ce
 			s.kept = append(s.kept, rows[n])
 			continue
 		}
-		s.run.add(rows[n], encoder.encode(rows[n], row))
+		var payload [rowBytes]byte
+		putRow(payload[:], rows[n])
+		s.run.Add(encoder.encode(rows[n], row), payload[:])
 	}
 	if s.run != nil {
-		s.run.sort()
+		s.run.Sort()
 	}
 	return nil
+}
+
+// merge puts all rows into the list in order.
+func (b *builder) merge(ctx context.Context, sorter *sorted.Sorter) error {
+	rows := make([]comparison.Row, 0, 4096)
+	for c := sorter.Cursor(); ; {
+		more, err := c.Next()
+		if err != nil {
+			return err
+		}
+		if !more {
+			return b.list.add(rows)
+		}
+		_, payload := c.At()
+		if rows = append(rows, rowAt(payload)); len(rows) == cap(rows) {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := b.list.add(rows); err != nil {
+				return err
+			}
+			rows = rows[:0]
+		}
+	}
 }
 
 func (l *Left) count(row comparison.Row, err error) {
