@@ -27,6 +27,7 @@ type bins struct {
 	by     string
 	bins   []Bin
 	bounds []decimal.Decimal // the least value of each bin
+	whole  []int64           // the same, where they are lengths or days
 	name   func(decimal.Decimal) string
 }
 
@@ -53,12 +54,12 @@ func newBins(c *column, values *typing.Values) *bins {
 		b.name = func(d decimal.Decimal) string { return strconv.FormatInt(d.IntPart(), 10) }
 	}
 	if least.Equal(greatest) {
-		b.bounds, b.bins = []decimal.Decimal{least}, []Bin{{From: b.name(least), To: b.name(least)}}
+		b.bounds, b.whole, b.bins = []decimal.Decimal{least}, []int64{least.IntPart()}, []Bin{{From: b.name(least), To: b.name(least)}}
 		return b
 	}
 	step := roundStep(greatest.Sub(least), whole)
 	for at := least.Div(step).Floor().Mul(step); at.LessThanOrEqual(greatest); at = at.Add(step) {
-		b.bounds = append(b.bounds, at)
+		b.bounds, b.whole = append(b.bounds, at), append(b.whole, at.IntPart())
 	}
 	for i, at := range b.bounds {
 		end := b.bounds[i].Add(step)
@@ -94,25 +95,27 @@ func (b *bins) count(t *tally, values *typing.Values) {
 	for i := range t.entries {
 		e := &t.entries[i]
 		text := t.value(e)
-		var at decimal.Decimal
+		behind := 0 // the first bin that is wholly behind it
 		switch b.by {
 		case byNumber:
 			plain, ok := values.Number(text)
 			if !ok {
 				continue
 			}
-			at = exact.Decimal(plain)
+			at := exact.Decimal(plain)
+			behind = sort.Search(len(b.bounds), func(n int) bool { return at.LessThan(b.bounds[n]) })
 		case byDate:
 			s, ok := values.Seconds(text)
 			if !ok {
 				continue
 			}
-			at = decimal.NewFromInt(day(s))
+			at := day(s)
+			behind = sort.Search(len(b.whole), func(n int) bool { return at < b.whole[n] })
 		default:
-			at = decimal.NewFromInt(int64(utf8.RuneCount(text)))
+			at := int64(utf8.RuneCount(text))
+			behind = sort.Search(len(b.whole), func(n int) bool { return at < b.whole[n] })
 		}
-		n := sort.Search(len(b.bounds), func(n int) bool { return at.LessThan(b.bounds[n]) })
-		b.bins[max(n-1, 0)].Records += e.records
+		b.bins[max(behind-1, 0)].Records += e.records
 	}
 }
 

@@ -181,20 +181,29 @@ func (c *column) count(ctx context.Context, t *tally, p *part, full func()) erro
 			return err
 		}
 		offsets, all := col.ValueOffsets(), col.ValueBytes()
-		for k := range col.Len() {
-			text := all[offsets[k]:offsets[k+1]]
-			switch null := col.IsNull(k); {
-			case !null && len(text) > 0:
-				if h := hash(text); p.has(h, text) {
-					t.add(h, text)
+		var hashes [foreseen]uint64
+		for from := 0; from < col.Len(); from += foreseen {
+			some := hashes[:min(foreseen, col.Len()-from)]
+			for k := range some {
+				some[k] = hash(all[offsets[from+k]:offsets[from+k+1]])
+			}
+			t.foresee(some)
+			for k, h := range some {
+				k += from
+				text := all[offsets[k]:offsets[k+1]]
+				switch null := col.IsNull(k); {
+				case !null && len(text) > 0:
+					if p.has(h, text) {
+						t.add(h, text)
+					}
+				case c.passed:
+				case !null:
+					c.Empty++
+				case len(text) == 0:
+					c.Nulls++
+				default:
+					c.Markers++
 				}
-			case c.passed:
-			case !null:
-				c.Empty++
-			case len(text) == 0:
-				c.Nulls++
-			default:
-				c.Markers++
 			}
 		}
 		full()
@@ -208,6 +217,7 @@ func (c *column) count(ctx context.Context, t *tally, p *part, full func()) erro
 func (c *column) look(t *tally) {
 	var shape, lower []byte
 	folded := newTally() // values with capitals, in lower case
+	fold := t.hasSmall() // where no letter is small, no two values are the same but for case
 	for i := range t.entries {
 		e := &t.entries[i]
 		text := t.value(e)
@@ -230,7 +240,7 @@ func (c *column) look(t *tally) {
 		} else {
 			c.MoreShapes = true
 		}
-		if !hasCapital(text) {
+		if !fold || !hasCapital(text) {
 			continue
 		}
 		if lower = appendLower(lower[:0], text); !bytes.Equal(lower, text) {

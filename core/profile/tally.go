@@ -2,6 +2,7 @@ package profile
 
 import (
 	"bytes"
+	"unicode/utf8"
 
 	"github.com/cespare/xxhash/v2"
 )
@@ -11,6 +12,7 @@ type tally struct {
 	slots   []uint32 // places in entries plus one, by hash; a power of two of them
 	entries []entry
 	text    []byte // of all values, one behind another
+	seen    byte   // what foresee came upon, so that it is not left out
 }
 
 type entry struct {
@@ -48,6 +50,46 @@ func (t *tally) add(h uint64, text []byte) {
 	if len(t.entries)*2 > len(t.slots) {
 		t.place(2 * len(t.slots))
 	}
+}
+
+// foreseen is how many values are looked for ahead of counting them.
+const foreseen = 64
+
+// foresee looks at where values with these hashes would be found. In a large tally each is somewhere else in memory, for which one that is counted
+// has to wait; looked at together, they are waited for together.
+func (t *tally) foresee(hashes []uint64) {
+	const small = 1 << 14 // slots of a tally that is near at hand anyway
+	if len(t.slots) <= small {
+		return
+	}
+	var at [foreseen]uint32
+	mask := uint64(len(t.slots) - 1)
+	for i, h := range hashes {
+		at[i] = t.slots[h&mask]
+	}
+	var starts [foreseen]uint64
+	for i := range hashes {
+		if n := at[i]; n > 0 {
+			starts[i] = t.entries[n-1].start
+		}
+	}
+	seen := byte(0)
+	if len(t.text) > 0 {
+		for i := range hashes {
+			seen ^= t.text[starts[i]]
+		}
+	}
+	t.seen = seen
+}
+
+// hasSmall reports whether a value has a letter that may be a small one.
+func (t *tally) hasSmall() bool {
+	for _, c := range t.text {
+		if c >= 'a' && c <= 'z' || c >= utf8.RuneSelf {
+			return true
+		}
+	}
+	return false
 }
 
 func (t *tally) value(e *entry) []byte { return t.text[e.start : e.start+uint64(e.size)] }

@@ -125,9 +125,19 @@ func isOneOf(yes, no string) func([]byte) bool {
 	return func(b []byte) bool { return bytes.EqualFold(b, []byte(yes)) || bytes.EqualFold(b, []byte(no)) }
 }
 
+// dateReads reads dates of four centuries in a layout. Most texts are seen to be none by their length, or because what the layout has between
+// day, month and year is not in them.
 func dateReads(layout string) func([]byte) bool {
 	r := dateReader(layout)
+	shortest, longest := len(layout), len("DD.MM.YYYY")
+	between := strings.IndexAny(layout, "-./")
+	if between < 0 || strings.Contains(layout, "DD") {
+		longest = len(layout)
+	}
 	return func(b []byte) bool {
+		if len(b) < shortest || len(b) > longest || between >= 0 && bytes.IndexByte(b, layout[between]) < 0 {
+			return false
+		}
 		v := r.Cell(b)
 		return v.State == reading.Text && string(v.Text[:2]) >= "17" && string(v.Text[:2]) <= "22"
 	}
