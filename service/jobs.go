@@ -193,8 +193,8 @@ func (j *job) update(change func(*view.Job)) {
 // usualPaces are the seconds that a unit of each stage takes on a usual machine, until a job has shown how long it takes on this one: of
 // a byte, a cell, a record or an exception.
 var usualPaces = map[string]float64{
-	"reading the file": 20e-9, "profiling": 0.3e-6, "reading keys": 0.5e-6, "matching": 0.2e-6, "repeated keys": 0.05e-6, "writing the index": 0.03e-6,
-	"reading what was open before": 30e-6, "recognising exceptions": 25e-6, "writing the report": 80e-6, "sealing the report": 50e-6,
+	"reading the file": 10e-9, "profiling": 0.2e-6, "reading keys": 0.25e-6, "matching": 0.15e-6, "repeated keys": 0.02e-6, "writing the index": 0.15e-6,
+	"reading what was open before": 20e-6, "recognising exceptions": 12e-6, "writing the report": 40e-6, "sealing the report": 17e-6,
 }
 
 // expect says which stages are to come, and how much there is of each.

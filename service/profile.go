@@ -41,7 +41,7 @@ func (v *Service) MakeProfile(ctx context.Context, name string) (view.Job, error
 			return result, err
 		}
 		recipe, _ := recipeOf(snap)
-		j.expect(pace.Leg{Stage: "profiling", Units: float64(snap.Records) * float64(2*len(snap.Columns)+1)})
+		j.expect(pace.Leg{Stage: "profiling", Units: float64(snap.Records) * float64(len(snap.Columns))})
 		p, err := profile.Of(ctx, v.store.Table(snap), profile.Options{Types: recipe.Choices.StatedTypes(), Workers: v.options.Workers, Budget: v.options.Memory / (2 * jobsAtOnce),
 			Progress: func(done, total int64) { j.progress("profiling", done, total) }})
 		if err != nil {

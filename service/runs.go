@@ -178,7 +178,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	}
 	report := func(exceptions float64) []pace.Leg {
 		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
-			{Stage: "writing the report", Units: exceptions}, {Stage: "sealing the report", Units: min(last, exceptions)}}
+			{Stage: "writing the report", Units: exceptions - knownAgain*min(last, exceptions)}, {Stage: "sealing the report", Units: min(last, exceptions)}}
 	}
 	expected := last
 	if last == 0 {
@@ -233,6 +233,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 
 // readingBefore is a stage of a run.
 const readingBefore = "reading what was open before"
+
+// knownAgain is how much less there is to be written of an exception that was there before.
+const knownAgain = 0.45
 
 // firstExceptions is how many records there are to one exception, as is thought before a sieve has ever run.
 const firstExceptions = 20

@@ -105,14 +105,18 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 	return j.most, left, true
 }
 
-// tellingLeg is the shortest leg that tells how long a unit takes: what a shorter one takes is mostly the time to begin and end.
+// tellingLeg is the shortest leg that tells how long a unit takes: what a shorter one takes is mostly the time to begin and end. That a unit
+// takes no longer than so is told by any.
 const tellingLeg = 400 * time.Millisecond
 
 // End says that the leg under way is done: wholly, also where nothing was told of how far it was.
 func (j *Journey) End(now time.Time) {
 	took := now.Sub(j.since)
-	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) && took >= tellingLeg {
-		j.book.learn(j.legs[0].Stage, took.Seconds()/j.legs[0].Units)
+	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) {
+		stage, unit := j.legs[0].Stage, took.Seconds()/j.legs[0].Units
+		if took >= tellingLeg || unit < j.book.of(stage) {
+			j.book.learn(stage, unit)
+		}
 	}
 	if j.under {
 		j.legs = j.legs[1:]

@@ -58,7 +58,8 @@ func TestUnexpected(t *testing.T) {
 	}
 }
 
-// TestShortLegs: a small piece of work, most of whose time is that to begin and end it, does not spoil what is known of large ones.
+// TestShortLegs: a small piece of work, most of whose time is that to begin and end it, does not spoil what is known of large ones. One that is
+// quicker than was thought tells so, however short it is.
 func TestShortLegs(t *testing.T) {
 	book := NewBook(map[string]float64{"reading": 1e-6})
 	now := time.Unix(0, 0)
@@ -70,5 +71,14 @@ func TestShortLegs(t *testing.T) {
 	large.Expect(Leg{"reading", 10_000_000})
 	if _, left, known := large.At("reading", 0, 100, now); !known || math.Abs(left-10) > 0.1 {
 		t.Errorf("%.1f s are said to be left of 10 (known: %t)", left, known)
+	}
+	quick := NewJourney(book, now)
+	quick.Expect(Leg{"reading", 1_000_000})
+	quick.At("reading", 1_000_000, 1_000_000, now)
+	quick.End(now.Add(100 * time.Millisecond)) // a tenth of what was thought, of which half is remembered
+	again := NewJourney(book, now)
+	again.Expect(Leg{"reading", 10_000_000})
+	if _, left, known := again.At("reading", 0, 100, now); !known || math.Abs(left-5.5) > 0.1 {
+		t.Errorf("%.1f s are said to be left of 5.5 (known: %t)", left, known)
 	}
 }

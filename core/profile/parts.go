@@ -3,7 +3,6 @@ package profile
 import (
 	"bytes"
 	"context"
-	"sync/atomic"
 )
 
 // part is a share of all values. Of so many parts, a power of two, every value belongs to one, and values that differ only
@@ -66,12 +65,3 @@ func (ps *parts) each(ctx context.Context, see func(*tally)) error {
 	ps.known = done
 	return nil
 }
-
-// progress adds up what several goroutines have done.
-type progress struct {
-	tell  func(done, total int64)
-	total int64
-	done  atomic.Int64
-}
-
-func (p *progress) add(n int64) { p.tell(min(p.done.Add(n), p.total), p.total) }

@@ -83,7 +83,7 @@ type Options struct {
 	Types    map[string]typing.Type  // of columns whose type somebody has stated; the others' are found
 	Workers  int                     // 0: one for each processor
 	Budget   int64                   // bytes for counting different values, over all workers; 0: 256 MiB
-	Progress func(done, total int64) // told of cells read; may be nil, and is called from several goroutines
+	Progress func(done, total int64) // told of about how much is done, in cells; may be nil, and is called from several goroutines
 }
 
 // Of profiles a record set.
@@ -98,17 +98,21 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		o.Progress = func(int64, int64) {}
 	}
 	p := &Profile{Records: t.Records(), Columns: make([]Column, len(t.Columns()))}
-	steps := progress{tell: o.Progress, total: t.Records() * int64(2*len(t.Columns())+1)}
+	list, err := efforts(ctx, t, o.Workers)
+	if err != nil {
+		return nil, err
+	}
+	steps := newProgress(t, list, o.Progress)
 	budget := o.Budget / int64(o.Workers)
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(o.Workers)
 	group.Go(func() (err error) {
-		p.Repeated, err = repeated(ctx, t, budget, &steps)
+		p.Repeated, err = repeated(ctx, t, budget, steps)
 		return err
 	})
 	for c, name := range t.Columns() {
 		group.Go(func() error {
-			col := &column{Column: &p.Columns[c], table: t, number: c, budget: budget, steps: &steps}
+			col := &column{Column: &p.Columns[c], table: t, number: c, budget: budget, effort: list[c], steps: steps}
 			col.Name = name
 			col.finder = typing.NewFinder()
 			if stated, ok := o.Types[name]; ok {
@@ -126,6 +130,7 @@ type column struct {
 	table  record.Table
 	number int
 	budget int64
+	effort effort
 	steps  *progress
 
 	passed   bool // blanks have been counted
@@ -152,7 +157,6 @@ func (c *column) profile(ctx context.Context) error {
 	if err := parts.each(ctx, c.look); err != nil {
 		return err
 	}
-	c.steps.add(c.table.Records() / 2)
 	c.Type = c.finder.Find()
 	c.Shapes = commonest(c.shapes)
 	c.Common = append([]typing.Count{}, c.Common...)
@@ -160,6 +164,7 @@ func (c *column) profile(ctx context.Context) error {
 	if err := parts.each(ctx, func(t *tally) { c.bounds(t, values) }); err != nil {
 		return err
 	}
+	c.steps.add(c.effort.look/4, c.table.Records())
 	c.Least, c.Greatest = c.least.text, c.greatest.text
 	if c.added {
 		c.Total = exact.Text(c.numbers.Total())
@@ -169,7 +174,7 @@ func (c *column) profile(ctx context.Context) error {
 		return err
 	}
 	c.Histogram, c.By = bins.bins, bins.by
-	c.steps.add(c.table.Records() - c.table.Records()/2)
+	c.steps.add(c.effort.look/4, c.table.Records())
 	return nil
 }
 
@@ -207,7 +212,7 @@ func (c *column) count(ctx context.Context, t *tally, p *part, full func()) erro
 			}
 		}
 		full()
-		c.steps.add(int64(col.Len()))
+		c.steps.add(c.effort.count, int64(col.Len()))
 	}
 	c.passed = true
 	return nil
@@ -218,7 +223,11 @@ func (c *column) look(t *tally) {
 	var shape, lower []byte
 	folded := newTally() // values with capitals, in lower case
 	fold := t.hasSmall() // where no letter is small, no two values are the same but for case
+	const some = 1 << 14 // after so many values it is told how far it is
 	for i := range t.entries {
+		if i%some == some-1 {
+			c.steps.add(c.effort.look/2*some/float64(len(t.entries)), c.table.Records())
+		}
 		e := &t.entries[i]
 		text := t.value(e)
 		c.Distinct++

@@ -36,7 +36,7 @@ func repeated(ctx context.Context, t record.Table, budget int64, steps *progress
 				}
 			}
 			full()
-			steps.add(int64(b.Records()))
+			steps.add(wholeRecord, int64(b.Records()))
 		}
 		return nil
 	}}
@@ -57,7 +57,7 @@ func alike(ctx context.Context, t record.Table, steps *progress) (rows []uint32,
 			whole = appendWhole(whole[:0], b, k)
 			hashes = append(hashes, hash(whole))
 		}
-		steps.add(int64(b.Records()))
+		steps.add(wholeRecord, int64(b.Records()))
 	}
 	sorted := slices.Clone(hashes)
 	slices.Sort(sorted)

@@ -1,0 +1,88 @@
+package profile
+
+import (
+	"context"
+	"math"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/record"
+)
+
+// effort is about how much there is to do for each record, so that what is told of the progress grows with the time: counting a value that
+// was counted before is 1. A value that is new is dearer, and is looked at by itself afterwards.
+type effort struct{ count, look float64 }
+
+// wholeRecord is how much it is to compare a record with all others.
+const wholeRecord = 5
+
+func effortOf(distinct float64) effort { return effort{1 + 4*distinct, 7 * distinct} }
+
+// efforts guesses what there is to do for each column, from the first records.
+func efforts(ctx context.Context, t record.Table, workers int) ([]effort, error) {
+	list := make([]effort, len(t.Columns()))
+	if len(t.Starts()) == 0 {
+		return list, nil
+	}
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(workers)
+	for c := range list {
+		group.Go(func() error {
+			col, err := record.ColumnOf(ctx, t, 0, c)
+			if err != nil {
+				return err
+			}
+			values, offsets, all := newTally(), col.ValueOffsets(), col.ValueBytes()
+			for k := range col.Len() {
+				text := all[offsets[k]:offsets[k+1]]
+				values.add(hash(text), text)
+			}
+			list[c] = effortOf(distinctShare(len(values.entries), col.Len(), t.Records()))
+			return nil
+		})
+	}
+	return list, group.Wait()
+}
+
+// distinctShare is about how many different values there are to a record in all, where some records have so many: as if each value were as common
+// as the others. Of n records with one of v values, v·(1−e^(−n/v)) are different.
+func distinctShare(different, some int, all int64) float64 {
+	if some == 0 {
+		return 0
+	}
+	expected := func(n, v float64) float64 { return v * -math.Expm1(-n/v) }
+	low, high := float64(different), float64(all)*1000
+	for range 60 {
+		if middle := math.Sqrt(low * high); expected(float64(some), middle) < float64(different) {
+			low = middle
+		} else {
+			high = middle
+		}
+	}
+	return expected(float64(all), low) / float64(all)
+}
+
+// progress adds up what several goroutines have done.
+type progress struct {
+	tell  func(done, total int64)
+	cells int64 // as which all that is to be done is told
+	total int64 // thousandths of what efforts are measured in
+	done  atomic.Int64
+}
+
+func newProgress(t record.Table, list []effort, tell func(done, total int64)) *progress {
+	p := &progress{tell: tell, cells: t.Records() * int64(len(t.Columns()))}
+	each := float64(wholeRecord)
+	for _, e := range list {
+		each += e.count + e.look
+	}
+	p.total = max(int64(each*1000*float64(t.Records())), 1)
+	return p
+}
+
+// add tells that so much more has been done for so many records.
+func (p *progress) add(effort float64, records int64) {
+	done := min(p.done.Add(int64(effort*1000*float64(records))), p.total)
+	p.tell(int64(float64(p.cells)*(float64(done)/float64(p.total))), p.cells)
+}
