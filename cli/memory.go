@@ -40,9 +40,12 @@ func defaultMemory() int64 {
 	return 1 << 30
 }
 
+// program is about how much memory the program itself takes, which the garbage collector does not count.
+const program = 48 << 20
+
 // keepTo makes the garbage collector keep the whole process near the budget. Data takes at most three quarters of it.
 func keepTo(budget int64) (data int64) {
-	debug.SetMemoryLimit(budget)
+	debug.SetMemoryLimit(budget - min(program, budget/8))
 	return budget * 3 / 4
 }
 

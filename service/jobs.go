@@ -52,6 +52,12 @@ func (js *jobs) close() {
 	js.ended.Wait()
 }
 
+// countJob is the kind of jobs that count, and countsKept how long the result of one can be asked for again.
+const (
+	countJob   = "count"
+	countsKept = time.Hour
+)
+
 // work does a job. It reports its progress to the job, and returns what it has brought about.
 type work func(ctx context.Context, j *job) (*view.JobResult, error)
 
@@ -127,6 +133,11 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed [
 		}
 	}
 	js.forget(j, draft)
+	if end.Kind == countJob { // those of before that nobody asks for any more, now that nobody waits
+		if err := js.store.ForgetJobs(js.all, countJob, now.Add(-countsKept)); err != nil && js.all.Err() == nil {
+			js.log.Error("counts of before could not be removed", "error", err)
+		}
+	}
 }
 
 // guard turns a panic in a job into its failure, so that one job never ends the others.

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -24,9 +23,6 @@ import (
 	"twinsieve/store"
 )
 
-// countsKept is how long the result of a count can be asked for again.
-const countsKept = time.Hour
-
 // Count begins to count what a definition would give. It need not be saved. Of counts with the same draft only the
 // newest goes on.
 func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (view.Job, error) {
@@ -34,10 +30,7 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 	if err != nil {
 		return view.Job{}, err
 	}
-	if err := v.store.ForgetJobs(ctx, "count", time.Now().UTC().Add(-countsKept)); err != nil {
-		return view.Job{}, problem(err, "")
-	}
-	return v.jobs.start(ctx, "count", d.Name, draft, func(ctx context.Context, j *job) (*view.JobResult, error) {
+	return v.jobs.start(ctx, countJob, d.Name, draft, func(ctx context.Context, j *job) (*view.JobResult, error) {
 		index, err := v.match(ctx, j, p)
 		if err != nil {
 			return nil, err
@@ -156,7 +149,7 @@ type header struct {
 const (
 	entriesAtOnce    = 16_000
 	entriesInOneStep = 2000
-	entriesWritten   = 4000
+	entriesWritten   = 2000
 )
 
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {

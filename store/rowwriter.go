@@ -87,9 +87,15 @@ func (w *rowWriter) insert(table, columns string, rows [][]any) error {
 
 func (w *rowWriter) insertSome(table, columns string, values []any, rows int) error {
 	one := "(?" + strings.Repeat(",?", len(values)/rows-1) + ")"
-	stmt, err := w.conn.Prepare("INSERT INTO " + table + " (" + columns + ") VALUES " + one + strings.Repeat(","+one, rows-1))
+	_, err := w.change("INSERT INTO "+table+" ("+columns+") VALUES "+one+strings.Repeat(","+one, rows-1), values...)
+	return err
+}
+
+// change executes a statement, and says how many rows it has written or deleted.
+func (w *rowWriter) change(statement string, values ...any) (rows int, err error) {
+	stmt, err := w.conn.Prepare(statement)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	for i, v := range values {
 		switch v := v.(type) {
@@ -106,11 +112,11 @@ func (w *rowWriter) insertSome(table, columns string, values []any, rows int) er
 		case time.Time:
 			stmt.BindText(i+1, v.Format(writtenTime))
 		default:
-			return fmt.Errorf("a value of type %T cannot be written", v)
+			return 0, fmt.Errorf("a value of type %T cannot be written", v)
 		}
 	}
 	if _, err = stmt.Step(); err != nil {
-		return errors.Join(err, stmt.Reset())
+		return 0, errors.Join(err, stmt.Reset())
 	}
-	return stmt.Reset()
+	return w.conn.Changes(), stmt.Reset()
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
 	"hash"
 	"sync/atomic"
 	"time"
@@ -268,20 +269,32 @@ func (s *Store) DeleteSet(ctx context.Context, name string) error {
 	return nil
 }
 
-// deleteAll deletes a parent's rows from a table, so many at a time that nobody waits long for the writer.
+// deletedAtOnce is how many rows are deleted before it is seen whether a person's change waits, and deletions how often that is so in one
+// transaction.
+const (
+	deletedAtOnce = 500
+	deletions     = 20
+)
+
+// deleteAll deletes a parent's rows from a table, so that nobody waits long for the writer.
 func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) error {
-	for {
-		var gone int64
-		err := s.write(ctx, bulk, func(tx *gorm.DB) error {
-			key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "body_blocks": "block", "exceptions": "id", "index_parts": "side, part", "carried_chunks": "side, batch, \"column\""}[table]
-			r := tx.Exec("DELETE FROM "+table+" WHERE "+parent+" = ? AND ("+key+") IN (SELECT "+key+" FROM "+table+" WHERE "+parent+" = ? LIMIT 500)", id, id)
-			gone = r.RowsAffected
-			return r.Error
+	key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "body_blocks": "block", "exceptions": "id",
+		"index_parts": "side, part", "carried_chunks": "side, batch, \"column\""}[table]
+	statement := fmt.Sprintf("DELETE FROM %[1]s WHERE %[2]s = ? AND (%[3]s) IN (SELECT %[3]s FROM %[1]s WHERE %[2]s = ? LIMIT %[4]d)", table, parent, key, deletedAtOnce)
+	for gone := deletedAtOnce; gone > 0; {
+		err := s.writeRows(ctx, func(to *rowWriter) (err error) {
+			for range deletions {
+				if gone, err = to.change(statement, id, id); err != nil || gone == 0 || s.queue.urgentWaits() {
+					return err
+				}
+			}
+			return nil
 		})
-		if err != nil || gone == 0 {
+		if err != nil {
 			return err
 		}
 	}
+	return nil
 }
 
 // Rejects returns rejects of a snapshot behind the one with the given number.
