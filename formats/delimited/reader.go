@@ -198,6 +198,9 @@ func (r *Reader) Next() (*record.Batch, error) {
 		if text := r.buffer[r.start-r.used : r.start]; text[len(text)-1] != '\n' || bytes.IndexByte(text, '"') >= 0 {
 			r.open.plain = false
 		}
+		if r.open.lines++; r.open.lines%noted == 1 {
+			r.open.begins = append(r.open.begins, uint32(r.at()-int64(r.used)-r.open.at))
+		}
 		for c, cell := range r.cells {
 			r.builder.Cell(c, cell)
 		}
@@ -280,10 +283,26 @@ func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 	if len(ends) == 0 || !ascii && !utf8.Valid(some[:used]) {
 		return nil, false
 	}
+	r.note(ends)
 	r.builder.Plain(rest, ends, r.line)
 	r.start += used
 	r.line += int64(len(ends) / len(r.columns))
 	return r.builder.Full(), true
+}
+
+// note notes where some of the lines begin whose cells end as given.
+func (r *Reader) note(ends []uint32) {
+	columns, base := len(r.columns), uint32(r.at()-r.open.at)
+	for n := 0; n < len(ends); n += columns {
+		if r.open.lines%noted == 0 {
+			begin := base
+			if n > 0 {
+				begin += ends[n-1] + 1
+			}
+			r.open.begins = append(r.open.begins, begin)
+		}
+		r.open.lines++
+	}
 }
 
 // beforeFooter leaves out the first line that is a footer, and those behind it.
