@@ -221,6 +221,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if f.desk != nil {
 		v.setOut(run.ID, f.seen, f.desk) // it is the report that people look at next
 	}
+	if err := w.Follow(v.jobs.all); err != nil { // the report is there, cancelled or not; what is left of this is done by the next start
+		v.options.Log.Error("what exceptions show could not be brought up to date", "run", run.ID, "error", err)
+	}
 	return &view.JobResult{Run: run.ID}, nil
 }
 

@@ -51,9 +51,12 @@ func TestBodies(t *testing.T) {
 			for i := range part {
 				body := fmt.Sprintf(`{"round": %d, "entry": %d, "text": %q}`, round, len(wrote), strings.Repeat("é", random.IntN(400)))
 				part[i] = store.Found{Entry: store.Entry{Change: "new", Status: store.StatusOpen, Size: []byte{}}, Body: body}
-				if len(before) > 0 && random.IntN(3) == 0 {
-					old := before[random.IntN(len(before))]
-					part[i] = store.Found{Entry: store.Entry{Change: "absent", ExceptionID: old.ExceptionID, BodyRun: old.BodyRun, BodySeq: old.BodySeq, Size: []byte{}}}
+				if len(before) > 0 && random.IntN(3) == 0 { // of before, and once
+					at := random.IntN(len(before))
+					old := before[at]
+					before[at] = before[len(before)-1]
+					before = before[:len(before)-1]
+					part[i] = store.Found{Entry: store.Entry{Change: "absent", Status: store.StatusOpen, ExceptionID: old.ExceptionID, BodyRun: old.BodyRun, BodySeq: old.BodySeq, Size: []byte{}}}
 					body = of[old.ExceptionID]
 				}
 				wrote = append(wrote, body)

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"errors"
 	"fmt"
 
 	"zombiezen.com/go/sqlite/sqlitex"
@@ -51,16 +50,23 @@ func Old(dir string, schema int, statements ...string) error {
 	all := migrations
 	migrations = migrations[:schema]
 	defer func() { migrations = all }()
-	s, err := Open(dir)
+	db, err := openDB(dir, 1, false)
 	if err != nil {
 		return err
 	}
+	if err := migrate(db); err != nil {
+		return err
+	}
 	for _, text := range statements {
-		if err := s.writes.Exec(text).Error; err != nil {
-			return errors.Join(err, s.Close())
+		if err := db.Exec(text).Error; err != nil {
+			return err
 		}
 	}
-	return s.Close()
+	sql, err := db.DB()
+	if err != nil {
+		return err
+	}
+	return sql.Close()
 }
 
 // Exec runs a statement in the data file.

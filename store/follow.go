@@ -9,39 +9,71 @@ import (
 	"gorm.io/gorm"
 )
 
-// follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing. What
-// is cleared is settled; what was explained or settled and has changed, or is there again, is open again. Most are as they were: only what
-// differs is written, for others wait meanwhile, and a column that stands in an index is dearer than one that does not.
-func follow(tx *gorm.DB, run *Run) error {
+// follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing, for which
+// everybody waits, so it looks only at what has become something else: at the entries with the given places. What is cleared is settled; what was
+// explained or settled and has changed, or is there again, is open again. What people have changed since entry seen of the history may have come
+// after the run has read it. The others are as they were, and show what the run has found when [RunWriter.Follow] is done.
+func follow(tx *gorm.DB, run *Run, seen int64, places []int64) error {
 	for _, sql := range []string{
-		// People may have worked on them since the entries were written.
 		`UPDATE entries SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x WHERE x.id = exception_id AND run_id = @run AND change <> 'new'
-			AND (entries.status <> x.status OR entries.owner <> x.owner OR entries.reason <> x.reason)`,
-		`UPDATE entries SET status = 'open' WHERE run_id = @run AND (change = 'changed' AND status IN ('explained', 'settled') OR change = 'returned' AND status <> 'open')`,
-		`UPDATE entries SET status = 'settled' WHERE run_id = @run AND change = 'cleared' AND status <> 'settled'`,
+			AND exception_id IN (SELECT id FROM exceptions WHERE changed_seq > 0 AND changed_seq > @seen)`,
+		`CREATE TEMP TABLE IF NOT EXISTS touched (seq INTEGER PRIMARY KEY)`,
+		`DELETE FROM touched`,
+		`INSERT INTO touched SELECT value FROM json_each(@places)`,
+		`UPDATE entries SET status = 'open' WHERE run_id = @run AND seq IN (SELECT seq FROM touched)
+			AND (change = 'changed' AND status IN ('explained', 'settled') OR change = 'returned' AND status <> 'open')`,
+		`UPDATE entries SET status = 'settled' WHERE run_id = @run AND seq IN (SELECT seq FROM touched) AND change = 'cleared' AND status <> 'settled'`,
 		// Those that the run turns from one status to another, in reports of before, too, unless they are signed.
 		`CREATE TEMP TABLE IF NOT EXISTS turned (id INTEGER PRIMARY KEY, status TEXT NOT NULL)`,
 		`DELETE FROM turned`,
-		`INSERT INTO turned SELECT e.exception_id, e.status FROM entries e JOIN exceptions x ON x.id = e.exception_id WHERE e.run_id = @run AND e.change <> 'new' AND e.status <> x.status`,
+		`INSERT INTO turned SELECT e.exception_id, e.status FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq
+			JOIN exceptions x ON x.id = e.exception_id WHERE e.status <> x.status`,
 		`UPDATE exceptions SET status = t.status, version = version + 1, changed_by = '', changed_seq = (SELECT coalesce(max(seq), 0) + 1 FROM history),
 			settled = CASE WHEN t.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END FROM turned t WHERE t.id = exceptions.id`,
 		`UPDATE entries SET status = t.status FROM turned t WHERE t.id = exception_id AND t.status <> entries.status
 			AND exception_id IN (SELECT id FROM turned) AND run_id NOT IN (SELECT run_id FROM sign_offs WHERE state = 'signed')`,
-		`UPDATE exceptions SET presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size
-			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new'
-			AND (presence <> CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END OR exceptions.size <> e.size)`,
-		`UPDATE exceptions SET tray = e.tray, side = e.side, amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
-			FROM entries e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND e.change <> 'new' AND (exceptions.body_run <> e.body_run OR exceptions.body_seq <> e.body_seq)`,
+		`UPDATE exceptions SET presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size, tray = e.tray, side = e.side,
+			amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
+			FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE e.exception_id = exceptions.id`,
 	} {
 		var values []any
 		if strings.Contains(sql, "@") {
-			values = []any{map[string]any{"run": run.ID, "now": run.Finished}}
+			values = []any{map[string]any{"run": run.ID, "now": run.Finished, "seen": seen, "places": numbers(places)}}
 		}
 		if err := tx.Exec(sql, values...).Error; err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// followedAtOnce is how many entries are gone through before it is seen whether a person's change waits.
+const followedAtOnce = 500
+
+// followRest lets the exceptions that a sealed run has found as they were show what it has found: on which lines their records stand now. It is
+// done bit by bit, and once more from the beginning after a crash.
+func (s *Store) followRest(ctx context.Context, run uint) error {
+	var last int64
+	if err := s.reads.WithContext(ctx).Model(&Entry{}).Select("coalesce(max(seq), 0)").Where("run_id = ?", run).Scan(&last).Error; err != nil {
+		return err
+	}
+	for first := int64(1); first <= last; {
+		err := s.writeRows(ctx, func(to *rowWriter) error {
+			for first <= last {
+				_, err := to.change(`UPDATE exceptions SET tray = e.tray, side = e.side, amount = e.amount, currency = e.currency, key_text = e.key_text,
+					body_run = e.body_run, body_seq = e.body_seq FROM entries e WHERE e.run_id = ?1 AND e.seq BETWEEN ?2 AND ?3 AND e.change = 'still-open'
+					AND exceptions.id = e.exception_id`, run, first, first+followedAtOnce-1)
+				if first += followedAtOnce; err != nil || s.queue.urgentWaits() || first%(20*followedAtOnce) == 1 {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Model(&Run{}).Where("id = ?", run).Update("followed", true).Error })
 }
 
 // Earlier is an exception of a sieve's runs before, with what people saw of it last.

@@ -163,6 +163,7 @@ var migrations = []struct {
 		`DROP INDEX exceptions_of_sieve`,
 		`DROP INDEX exceptions_opened`,
 		`CREATE INDEX exceptions_opened ON exceptions (opened_run)`,
+		`ALTER TABLE runs ADD COLUMN followed INTEGER NOT NULL DEFAULT 1`,
 	}},
 }
 

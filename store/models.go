@@ -119,6 +119,7 @@ type Run struct {
 	Started  time.Time
 	Finished time.Time
 	Sealed   bool
+	Followed bool // all exceptions that it has found show what it has found
 }
 
 // IndexPart is a sealed part of a run's match index.

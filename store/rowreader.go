@@ -39,7 +39,7 @@ func (r *rowReader) close() (err error) {
 	return err
 }
 
-// each visits the rows of a query, whose parameters are texts and numbers.
+// each visits the rows of a query.
 func (r *rowReader) each(ctx context.Context, query string, values []any, visit func(row) error) (err error) {
 	conn, err := r.pool.Take(ctx)
 	if err != nil {
@@ -56,17 +56,8 @@ func (r *rowReader) each(ctx context.Context, query string, values []any, visit 
 			err = ctx.Err()
 		}
 	}()
-	for i, v := range values {
-		switch v := v.(type) {
-		case string:
-			stmt.BindText(i+1, v)
-		case int64:
-			stmt.BindInt64(i+1, v)
-		case uint:
-			stmt.BindInt64(i+1, int64(v))
-		default:
-			return fmt.Errorf("a value of type %T cannot be asked for", v)
-		}
+	if err := bind(stmt, values); err != nil {
+		return err
 	}
 	for {
 		more, err := stmt.Step()

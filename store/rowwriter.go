@@ -67,7 +67,7 @@ func (w *rowWriter) number(query string) (n int64, err error) {
 // order need not be looked for again.
 const rowsAtOnce = 100
 
-// insert writes rows into columns of a table: texts, numbers, bytes and times, which are kept as GORM keeps them. columns has commas between them.
+// insert writes rows into columns of a table, whose names have commas between them.
 func (w *rowWriter) insert(table, columns string, rows [][]any) error {
 	for part := range slices.Chunk(rows, rowsAtOnce) {
 		if len(part) < rowsAtOnce { // statements are kept, so that there are two of them
@@ -97,6 +97,17 @@ func (w *rowWriter) change(statement string, values ...any) (rows int, err error
 	if err != nil {
 		return 0, err
 	}
+	if err := bind(stmt, values); err != nil {
+		return 0, err
+	}
+	if _, err = stmt.Step(); err != nil {
+		return 0, errors.Join(err, stmt.Reset())
+	}
+	return w.conn.Changes(), stmt.Reset()
+}
+
+// bind gives a statement the values of its parameters: texts, numbers, bytes and times, which stand in the data file as GORM writes them.
+func bind(stmt *sqlite.Stmt, values []any) error {
 	for i, v := range values {
 		switch v := v.(type) {
 		case string:
@@ -112,11 +123,8 @@ func (w *rowWriter) change(statement string, values ...any) (rows int, err error
 		case time.Time:
 			stmt.BindText(i+1, v.Format(writtenTime))
 		default:
-			return 0, fmt.Errorf("a value of type %T cannot be written", v)
+			return fmt.Errorf("a value of type %T is none of the data file's", v)
 		}
 	}
-	if _, err = stmt.Step(); err != nil {
-		return 0, errors.Join(err, stmt.Reset())
-	}
-	return w.conn.Changes(), stmt.Reset()
+	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
+	"twinsieve/core/again"
 	"twinsieve/core/match"
 	"twinsieve/core/tray"
 )
@@ -20,12 +21,20 @@ type RunWriter struct {
 	run   Run
 	seq   int64
 	shelf shelf
+
+	seen    int64   // entry of the history up to which the exceptions of before are known
+	touched []int64 // places of entries whose exceptions are no more what they were
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
 func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (*RunWriter, error) {
 	w := &RunWriter{store: s, run: Run{SieveID: sieve.ID, Version: sieve.Version, LeftID: left.ID, RightID: right.ID, Started: time.Now().UTC()}}
-	err := s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&w.run).Error })
+	err := s.write(ctx, bulk, func(tx *gorm.DB) error {
+		if err := tx.Raw("SELECT coalesce(max(seq), 0) FROM history").Scan(&w.seen).Error; err != nil {
+			return err
+		}
+		return tx.Create(&w.run).Error
+	})
 	w.shelf.run = w.run.ID
 	return w, err
 }
@@ -72,6 +81,9 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		}
 		if e.ExceptionID == 0 {
 			e.Opened = w.run.Started
+		}
+		if e.Change != string(again.New) && e.Change != string(again.StillOpen) {
+			w.touched = append(w.touched, w.seq)
 		}
 		if full := w.shelf.add(list[i].Body); full != nil {
 			p.blocks = append(p.blocks, *full)
@@ -165,7 +177,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return happened{}, err
 		}
 		w.run.Number = last + 1
-		if err := follow(tx, &w.run); err != nil {
+		if err := follow(tx, &w.run, w.seen, w.touched); err != nil {
 			return happened{}, err
 		}
 		name, err := sieveName(tx, w.run.SieveID)
@@ -181,6 +193,10 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 	})
 	return w.run, err
 }
+
+// Follow lets the exceptions that the sealed run has found as they were show what it has found. Until it is done they show what they did before,
+// which differs from it in where their records stand. What is left of it by a crash is done by the next start.
+func (w *RunWriter) Follow(ctx context.Context) error { return w.store.followRest(ctx, w.run.ID) }
 
 // Drop removes what was written of a run that will not be sealed.
 func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }

@@ -178,6 +178,15 @@ func (s *Store) clearRemains(ctx context.Context) error {
 			return err
 		}
 	}
+	var behind []uint
+	if err := s.reads.Model(&Run{}).Where("sealed = 1 AND followed = 0").Order("id").Pluck("id", &behind).Error; err != nil {
+		return err
+	}
+	for _, id := range behind {
+		if err := s.followRest(ctx, id); err != nil {
+			return err
+		}
+	}
 	if err := s.thin(ctx); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package store_test
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -22,8 +23,12 @@ func found(t *testing.T, s *store.Store, sieve store.Sieve, changes ...string) s
 	var list []store.Found
 	for i, change := range changes {
 		f := store.Found{Entry: store.Entry{Tray: "missing", Side: "left", Change: change, Status: store.StatusOpen, Size: []byte{}, KeyText: fmt.Sprintf("mw-%d", i)}}
-		if change != "new" {
-			f.Entry.ExceptionID = uint(i + 1)
+		if change != "new" { // the run has read it as it is
+			x, err := s.Exception(ctx, uint(i+1))
+			if err != nil {
+				t.Fatal(err)
+			}
+			f.Entry.ExceptionID, f.Entry.Status, f.Entry.Owner, f.Entry.Reason, f.Entry.Opened = x.ID, x.Status, x.Owner, x.Reason, x.Opened
 		}
 		if change == "cleared" || change == "absent" {
 			f.Entry.BodyRun, f.Entry.BodySeq = 1, int64(i+1)
@@ -37,6 +42,9 @@ func found(t *testing.T, s *store.Store, sieve store.Sieve, changes ...string) s
 	}
 	run, err := w.Seal(ctx, "{}", &match.Index{})
 	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Follow(ctx); err != nil {
 		t.Fatal(err)
 	}
 	return run
@@ -159,6 +167,86 @@ func TestWorkThroughRuns(t *testing.T) {
 	}
 	if v, err := s.Verify(ines, nil); err != nil || v.Broken != 0 {
 		t.Errorf("%+v, %v", v, err)
+	}
+}
+
+// TestWorkMeanwhile: what people change between a run's reading of the exceptions and its sealing is in its report.
+func TestWorkMeanwhile(t *testing.T) {
+	s := open(t, t.TempDir())
+	tam := store.As(t.Context(), store.Actor{ID: 2, Name: "tam"})
+	sieve, err := s.CreateSieve(tam, "calls", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := found(t, s, sieve, "new", "new", "new", "new")
+	w, err := s.NewRun(t.Context(), sieve, store.Snapshot{}, store.Snapshot{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []store.Found
+	for i, change := range []string{"still-open", "changed", "cleared", "still-open"} {
+		list = append(list, store.Found{Entry: store.Entry{Change: change, Status: store.StatusOpen, ExceptionID: uint(i + 1), BodyRun: first.ID, BodySeq: int64(i + 1), Size: []byte{}}})
+	}
+	if err := w.Write(t.Context(), w.Place(list)); err != nil {
+		t.Fatal(err)
+	}
+	status, owner := store.StatusExplained, "tam"
+	on := store.WorkOn{Chosen: store.EntryQuery{Run: first.ID, Seqs: []int64{1, 2, 3}}, Over: "overwrite"}
+	if _, err := s.Work(tam, on, store.WorkChange{Status: &status, Owner: &owner}); err != nil {
+		t.Fatal(err)
+	}
+	second, err := w.Seal(t.Context(), "{}", &match.Index{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := shows(t, s, second.ID), "explained/tam open/tam settled/tam open/ "; got != want {
+		t.Errorf("the run shows %q, want %q", got, want)
+	}
+}
+
+// TestFollowedAfterCrash: what a run was not able to bring up to date behind its sealing is done by the next start.
+func TestFollowedAfterCrash(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	sieve, err := s.CreateSieve(t.Context(), "calls", "{}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	const many = 1700
+	found(t, s, sieve, slices.Repeat([]string{"new"}, many)...)
+	w, err := s.NewRun(t.Context(), sieve, store.Snapshot{}, store.Snapshot{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []store.Found
+	for i := range many {
+		change := []string{"still-open", "still-open", "changed"}[i%3]
+		list = append(list, store.Found{Entry: store.Entry{Change: change, Status: store.StatusOpen, ExceptionID: uint(i + 1), Size: []byte{}}, Body: fmt.Sprint(i)})
+	}
+	if err := w.Write(t.Context(), w.Place(list)); err != nil {
+		t.Fatal(err)
+	}
+	second, err := w.Seal(t.Context(), "{}", &match.Index{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	shown := func(id uint, run uint) {
+		t.Helper()
+		if x, err := s.Exception(t.Context(), id); err != nil || x.BodyRun != run || x.BodySeq != int64(id) {
+			t.Errorf("exception %d shows entry %d of run %d, want run %d: %v", id, x.BodySeq, x.BodyRun, run, err)
+		}
+	}
+	shown(1, 1)
+	shown(3, second.ID) // it has changed, which everybody sees at once
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s = open(t, dir)
+	for _, id := range []uint{1, 2, 3, 500, 501, 1000, 1001, many - 1, many} {
+		shown(id, second.ID)
+	}
+	if run, err := s.Run(t.Context(), second.ID); err != nil || !run.Followed {
+		t.Errorf("%+v, %v", run, err)
 	}
 }
 
