@@ -24,6 +24,7 @@ type RunWriter struct {
 
 	seen    int64   // entry of the history up to which the exceptions of before are known
 	touched []int64 // places of entries whose exceptions are no more what they were
+	same    bool    // there are entries whose exceptions are as they were
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
@@ -82,7 +83,11 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		if e.ExceptionID == 0 {
 			e.Opened = w.run.Started
 		}
-		if e.Change != string(again.New) && e.Change != string(again.StillOpen) {
+		switch again.Change(e.Change) {
+		case again.New:
+		case again.StillOpen:
+			w.same = true
+		default:
 			w.touched = append(w.touched, w.seq)
 		}
 		if full := w.shelf.add(list[i].Body); full != nil {
@@ -171,6 +176,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 		}
 	}
 	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
+	w.run.Followed = !w.same
 	err = w.store.recorded(ctx, bulk, func(tx *gorm.DB) (happened, error) {
 		var last int
 		if err := tx.Model(&Run{}).Select("coalesce(max(number), 0)").Where("sieve_id = ? AND sealed = 1", w.run.SieveID).Scan(&last).Error; err != nil {
@@ -196,7 +202,12 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 
 // Follow lets the exceptions that the sealed run has found as they were show what it has found. Until it is done they show what they did before,
 // which differs from it in where their records stand. What is left of it by a crash is done by the next start.
-func (w *RunWriter) Follow(ctx context.Context) error { return w.store.followRest(ctx, w.run.ID) }
+func (w *RunWriter) Follow(ctx context.Context) error {
+	if w.run.Followed {
+		return nil
+	}
+	return w.store.followRest(ctx, w.run.ID)
+}
 
 // Drop removes what was written of a run that will not be sealed.
 func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
