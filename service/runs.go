@@ -159,10 +159,12 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	defer func() {
-		if err != nil {
-			if dropErr := w.Drop(); dropErr != nil {
-				v.options.Log.Error("the remains of a run could not be removed", "sieve", row.Name, "error", dropErr)
-			}
+		if err != nil { // nobody sees what there is of it, so nobody waits until it is gone
+			v.jobs.ended.Go(func() {
+				if err := w.Drop(v.jobs.all); err != nil && v.jobs.all.Err() == nil {
+					v.options.Log.Error("the remains of a run could not be removed", "sieve", row.Name, "error", err)
+				}
+			})
 		}
 	}()
 	last, err := v.lastExceptions(ctx, row.ID)

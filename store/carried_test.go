@@ -81,7 +81,7 @@ func TestCarriedThereAndBack(t *testing.T) {
 	// What is not sealed is dropped, at once or by the next start.
 	w := begin()
 	kept(2 * pieces)
-	if err := w.Drop(); err != nil {
+	if err := w.Drop(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	kept(pieces)

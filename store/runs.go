@@ -209,8 +209,8 @@ func (w *RunWriter) Follow(ctx context.Context) error {
 	return w.store.followRest(ctx, w.run.ID)
 }
 
-// Drop removes what was written of a run that will not be sealed.
-func (w *RunWriter) Drop() error { return w.store.dropRun(context.Background(), w.run.ID) }
+// Drop removes what was written of a run that will not be sealed. What it does not come to is done by the next start.
+func (w *RunWriter) Drop(ctx context.Context) error { return w.store.dropRun(ctx, w.run.ID) }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
 	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks"} {

@@ -276,7 +276,7 @@ func TestUnsealedRun(t *testing.T) {
 				t.Fatal(err)
 			}
 			s = open(t, dir)
-		} else if err := w.Drop(); err != nil {
+		} else if err := w.Drop(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		checkRows(t, s, map[string]int64{"exceptions": 2, "entries": 2, "body_blocks": 1, "runs": 1})
