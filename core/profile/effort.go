@@ -12,12 +12,25 @@ import (
 
 // effort is about how much there is to do for each record, so that what is told of the progress grows with the time: counting a value that
 // was counted before is 1. A value that is new is dearer, and is looked at by itself afterwards.
-type effort struct{ count, look float64 }
+type effort struct {
+	count, look   float64
+	values, bytes int // how many different values there will be, and the bytes of their texts
+}
 
 // wholeRecord is how much it is to compare a record with all others.
 const wholeRecord = 5
 
-func effortOf(distinct float64) effort { return effort{1 + 4*distinct, 7 * distinct} }
+func effortOf(distinct float64) effort { return effort{count: 1 + 4*distinct, look: 7 * distinct} }
+
+// room is a tally with room for what is to be counted, where that is not more than so many bytes.
+func (e *effort) room(budget int64) *tally {
+	const slack = 16 // a sixteenth more than was guessed
+	values, bytes := e.values+e.values/slack, e.bytes+e.bytes/slack
+	if int64(values)*(32+16)+int64(bytes) > budget*3/4 {
+		return newTally()
+	}
+	return newTallyFor(values, bytes)
+}
 
 // efforts guesses what there is to do for each column, from the first records.
 func efforts(ctx context.Context, t record.Table, workers int) ([]effort, error) {
@@ -38,7 +51,10 @@ func efforts(ctx context.Context, t record.Table, workers int) ([]effort, error)
 				text := all[offsets[k]:offsets[k+1]]
 				values.add(hash(text), text)
 			}
-			list[c] = effortOf(distinctShare(len(values.entries), col.Len(), t.Records()))
+			share := distinctShare(len(values.entries), col.Len(), t.Records())
+			list[c] = effortOf(share)
+			list[c].values = int(share * float64(t.Records()))
+			list[c].bytes = int(float64(len(values.text)) / float64(max(len(values.entries), 1)) * float64(list[c].values))
 			return nil
 		})
 	}

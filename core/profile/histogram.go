@@ -28,6 +28,7 @@ type bins struct {
 	bins   []Bin
 	bounds []decimal.Decimal // the least value of each bin
 	whole  []int64           // the same, where they are lengths or days
+	terms  []exact.Term      // the same, where they are numbers that are not too long for it
 	name   func(decimal.Decimal) string
 }
 
@@ -41,7 +42,7 @@ func newBins(c *column, values *typing.Values) *bins {
 		return b
 	case c.added:
 		b.by = byNumber
-		least, greatest = c.least.number, c.greatest.number
+		least, greatest = c.least.number(), c.greatest.number()
 		whole = least.IsInteger() && greatest.IsInteger() && c.Type.Name == typing.Integer
 		b.name = exact.Text
 	case c.least.set && (c.Type.Name == typing.Date && c.Type.Form != "" || c.Type.Name == typing.Timestamp):
@@ -60,6 +61,11 @@ func newBins(c *column, values *typing.Values) *bins {
 	step := roundStep(greatest.Sub(least), whole)
 	for at := least.Div(step).Floor().Mul(step); at.LessThanOrEqual(greatest); at = at.Add(step) {
 		b.bounds, b.whole = append(b.bounds, at), append(b.whole, at.IntPart())
+	}
+	for _, at := range b.bounds {
+		if t, ok := exact.NewTerm([]byte(exact.Text(at))); ok && b.by == byNumber {
+			b.terms = append(b.terms, t)
+		}
 	}
 	for i, at := range b.bounds {
 		end := b.bounds[i].Add(step)
@@ -101,6 +107,10 @@ func (b *bins) count(t *tally, values *typing.Values) {
 			plain, ok := values.Number(text)
 			if !ok {
 				continue
+			}
+			if t, ok := exact.NewTerm(plain); ok && len(b.terms) == len(b.bounds) {
+				behind = sort.Search(len(b.terms), func(n int) bool { return t.Compare(b.terms[n]) < 0 })
+				break
 			}
 			at := exact.Decimal(plain)
 			behind = sort.Search(len(b.bounds), func(n int) bool { return at.LessThan(b.bounds[n]) })

@@ -24,8 +24,9 @@ func (p *part) has(h uint64, text []byte) bool {
 type parts struct {
 	count  func(ctx context.Context, t *tally, p *part, full func()) error
 	budget int64
-	known  []part // into which the values are divided; nil before the first pass
-	whole  *tally // the only part's, kept
+	begin  func() *tally // makes the tally of the first pass; nil: an empty one will do
+	known  []part        // into which the values are divided; nil before the first pass
+	whole  *tally        // the only part's, kept
 }
 
 // mostParts is into how many parts values are divided at most.
@@ -37,15 +38,19 @@ func (ps *parts) each(ctx context.Context, see func(*tally)) error {
 		see(ps.whole)
 		return nil
 	}
-	todo := ps.known
+	todo, begin := ps.known, newTally
 	if todo == nil {
 		todo = []part{{0, 1}}
+		if ps.begin != nil {
+			begin = ps.begin
+		}
 	}
 	var done []part
 	for len(todo) > 0 {
 		p := todo[0]
 		todo = todo[1:]
-		t := newTally()
+		t := begin()
+		begin = newTally
 		err := ps.count(ctx, t, &p, func() {
 			for t.bytes() > ps.budget && p.of < mostParts && len(t.entries) > 1 {
 				p.of *= 2

@@ -147,13 +147,22 @@ type column struct {
 type bound struct {
 	set    bool
 	text   string
-	number decimal.Decimal
+	term   exact.Term // where it is a number, unless it is too long for one
+	long   *decimal.Decimal
 	second int64
+}
+
+// number is the value, where it is a number.
+func (b *bound) number() decimal.Decimal {
+	if b.long != nil {
+		return *b.long
+	}
+	return b.term.Decimal()
 }
 
 func (c *column) profile(ctx context.Context) error {
 	c.shapes = map[string]int64{}
-	parts := parts{count: c.count, budget: c.budget}
+	parts := parts{count: c.count, budget: c.budget, begin: func() *tally { return c.effort.room(c.budget) }}
 	if err := parts.each(ctx, c.look); err != nil {
 		return err
 	}
@@ -389,7 +398,10 @@ func (c *column) bounds(t *tally, values *typing.Values) {
 			}
 			c.numbers.AddTimes(plain, e.records)
 			c.added = true
-			b.number = exact.Decimal(plain)
+			if b.term, ok = exact.NewTerm(plain); !ok {
+				long := exact.Decimal(plain)
+				b.long = &long
+			}
 		case times:
 			var ok bool
 			if b.second, ok = values.Seconds(text); !ok {
@@ -408,10 +420,13 @@ func (c *column) bounds(t *tally, values *typing.Values) {
 }
 
 func (c *column) order(a *bound, text []byte, b *bound) int {
-	if c.sized {
-		return cmp.Or(a.number.Cmp(b.number), cmp.Compare(a.second, b.second))
+	switch {
+	case !c.sized:
+		return bytes.Compare(text, []byte(b.text))
+	case a.long != nil || b.long != nil:
+		return a.number().Cmp(b.number())
 	}
-	return bytes.Compare(text, []byte(b.text))
+	return cmp.Or(a.term.Compare(b.term), cmp.Compare(a.second, b.second))
 }
 
 // Equal numbers and dates may be written differently: the text that comes first in the order of bytes is shown.

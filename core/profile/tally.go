@@ -24,6 +24,15 @@ type entry struct {
 
 func newTally() *tally { return &tally{slots: make([]uint32, 1024)} }
 
+// newTallyFor returns a tally with room for about so many values and bytes, so that it need not be moved again and again while it grows.
+func newTallyFor(values, bytes int) *tally {
+	slots := 1024
+	for slots < 2*values {
+		slots *= 2
+	}
+	return &tally{slots: make([]uint32, slots), entries: make([]entry, 0, values), text: make([]byte, 0, bytes)}
+}
+
 // bytes is about how much memory the tally holds.
 func (t *tally) bytes() int64 {
 	return int64(len(t.slots)*4 + cap(t.entries)*32 + cap(t.text))
