@@ -30,7 +30,12 @@ type Query struct {
 	Entries []string // only the entries of these ids; empty: any
 	After   string
 	Limit   int
+
+	handedOver bool // all of the list is read, so that the pages are larger than people see: each costs a walk over the report
 }
+
+// handedOverAtOnce is how many entries of a list that is handed over are read at a time. Two such pages are in memory.
+const handedOverAtOnce = 8000
 
 // nobody and none stand for the owner, and for the reason or currency, of what has none.
 const (
@@ -56,6 +61,9 @@ func checkStatus(status string) error {
 // chosen gives a query the form in which the store knows it.
 func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, err error) {
 	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: pageSize(q.Limit)}
+	if q.handedOver {
+		out.Limit = handedOverAtOnce
+	}
 	if q.Tray != "" {
 		out.Trays = strings.Split(q.Tray, ",")
 	}
