@@ -424,6 +424,15 @@ func (w *walk) define() {
 	pair("compared field", "vessel", "", "", "Ship", "trim", "single-spaces", "ignore-case")
 }
 
+// sides chooses the record sets of a sieve that is being put together.
+func (w *walk) sides(left, right string) {
+	w.t.Helper()
+	w.field("left record set")
+	w.pick(left)
+	w.field("right record set")
+	w.pick(right)
+}
+
 // back goes from the button that made a row to the row's beginning, with Shift and Tab.
 func (w *walk) back() {
 	w.t.Helper()

@@ -163,10 +163,7 @@ func TestSameNamesInConsole(t *testing.T) {
 	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
 	w.do(chromedp.Navigate(p.address + "/sieves/new"))
 	w.until(`document.querySelector('[aria-label="Name of the sieve"]') !== null`)
-	w.field("left record set")
-	w.pick("north-quay")
-	w.field("right record set")
-	w.pick("salt-quay")
+	w.sides("north-quay", "salt-quay")
 	right := `document.querySelector('[aria-label="right column of the key pair"]').closest('.ant-select').innerText.trim()`
 	for _, left := range []string{"call_no", "vessel"} {
 		w.chooses("left column of the key pair", left)

@@ -40,7 +40,7 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 	if format, err = checkFormat(format); err != nil {
 		return nil, err
 	}
-	q.Limit, q.handedOver = 1000, true
+	q.handedOver = true
 	first, err := v.Entries(ctx, run, q)
 	if err != nil {
 		return nil, err

@@ -37,6 +37,14 @@ type Query struct {
 // handedOverAtOnce is how many entries of a list that is handed over are read at a time. Two such pages are in memory.
 const handedOverAtOnce = 8000
 
+// size is how many entries a page of the list has.
+func (q *Query) size() int {
+	if q.handedOver {
+		return handedOverAtOnce
+	}
+	return pageSize(q.Limit)
+}
+
 // nobody and none stand for the owner, and for the reason or currency, of what has none.
 const (
 	nobody = "nobody"
@@ -60,10 +68,7 @@ func checkStatus(status string) error {
 
 // chosen gives a query the form in which the store knows it.
 func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, err error) {
-	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: pageSize(q.Limit)}
-	if q.handedOver {
-		out.Limit = handedOverAtOnce
-	}
+	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: q.size()}
 	if q.Tray != "" {
 		out.Trays = strings.Split(q.Tray, ",")
 	}

@@ -207,7 +207,7 @@ func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Q
 	}
 	page := &view.Entries{Entries: []view.Entry{}, Total: r.head.Summary.Tray(t).Entries}
 	words := strings.Fields(strings.ToLower(q.Search))
-	size := pageSize(q.Limit)
+	size := q.size()
 	most := size
 	if len(words) > 0 {
 		page.Total, most = -1, entriesInOneStep

@@ -144,8 +144,8 @@ type header struct {
 	Since      *view.Since      `json:"since,omitempty"`
 }
 
-// So many entries of a report are read at a time, looked through in one step, and written in one transaction, for which people's
-// changes may have to wait. Reading a part of a long list reads most of both snapshots, so it is the largest.
+// So many entries of a report are read at a time, looked through in one step, and written in one transaction, unless somebody's change
+// waits. Reading a part of a long list reads most of both snapshots, so it is the largest.
 const (
 	entriesAtOnce    = 16_000
 	entriesInOneStep = 2000

@@ -53,7 +53,7 @@ func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *pape
 
 func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tray, book *paper.Workbook, layout *handover.Layout, cells []sheetCell) error {
 	part := q
-	part.Tray, part.Limit, part.handedOver = t.String(), 1000, true
+	part.Tray, part.handedOver = t.String(), true
 	first, err := v.Entries(ctx, r.row.ID, part)
 	if err != nil {
 		return err

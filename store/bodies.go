@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/klauspost/compress/zstd"
@@ -25,6 +26,7 @@ type BodyBlock struct {
 // blockOf is the block in which what is shown of an entry stands.
 func blockOf(seq int64) int64 { return (seq - 1) / bodiesInBlock }
 
+// Neither can fail with these options.
 var (
 	bodyPacker, _   = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(2), zstd.WithWindowSize(128<<10))
 	bodyUnpacker, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0))
@@ -83,50 +85,41 @@ func (s *shelf) take() *BodyBlock {
 	return &BodyBlock{s.run, block, packBodies(bodies)}
 }
 
-// bodyPlace is where it stands what is shown of an entry.
-type bodyPlace struct {
-	run uint
-	seq int64
-}
-
-// bodies reads what stands at places, in their order.
-func (s *Store) bodies(ctx context.Context, places []bodyPlace) ([]string, error) {
-	type blockPlace struct {
-		run   uint
-		block int64
-	}
-	within := map[blockPlace][]int{} // the places by block
-	blocks := map[uint][]int64{}     // of each run
-	for i, p := range places {
-		at := blockPlace{p.run, blockOf(p.seq)}
-		if within[at] == nil {
-			blocks[p.run] = append(blocks[p.run], at.block)
+// bodies reads what is shown of n entries: of each it is said in which run it stands and at which place, and it is put where it belongs.
+func (s *Store) bodies(ctx context.Context, n int, of func(i int) (run uint, seq int64), put func(i int, body string)) error {
+	type place struct{ i, at int } // which of them it is, and where in its block
+	within := map[uint]map[int64][]place{}
+	for i := range n {
+		run, seq := of(i)
+		if within[run] == nil {
+			within[run] = map[int64][]place{}
 		}
-		within[at] = append(within[at], i)
+		within[run][blockOf(seq)] = append(within[run][blockOf(seq)], place{i, int(seq-1) % bodiesInBlock})
 	}
-	list, found := make([]string, len(places)), 0
-	for run, wanted := range blocks {
+	found := 0
+	for run, blocks := range within {
+		wanted := slices.Collect(maps.Keys(blocks))
 		err := s.bulk.each(ctx, "SELECT block, blob FROM body_blocks WHERE run_id = ? AND block IN (SELECT value FROM json_each(?))", []any{run, numbers(wanted)}, func(r row) error {
 			bodies, err := unpackBodies(r.bytes(1))
 			if err != nil {
 				return err
 			}
-			for _, i := range within[blockPlace{run, r.number(0)}] {
-				if at := int(places[i].seq-1) % bodiesInBlock; at < len(bodies) && bodies[at] != "" {
-					list[i] = bodies[at]
+			for _, p := range blocks[r.number(0)] {
+				if p.at < len(bodies) && bodies[p.at] != "" {
+					put(p.i, bodies[p.at])
 					found++
 				}
 			}
 			return nil
 		})
 		if err != nil {
-			return nil, err
+			return err
 		}
 	}
-	if found < len(places) {
-		return nil, errBodies
+	if found < n {
+		return errBodies
 	}
-	return list, nil
+	return nil
 }
 
 // packBodyRows packs the bodies of entries as they were kept before, each in a row of its own.

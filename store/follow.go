@@ -116,16 +116,9 @@ func (s *Store) earlier(ctx context.Context, sieve uint, visit func([]Earlier) e
 	}
 	var page []Earlier
 	pass := func() error {
-		places := make([]bodyPlace, len(page))
-		for i := range page {
-			places[i] = bodyPlace{page[i].BodyRun, page[i].BodySeq}
-		}
-		bodies, err := s.bodies(ctx, places)
+		err := s.bodies(ctx, len(page), func(i int) (uint, int64) { return page[i].BodyRun, page[i].BodySeq }, func(i int, body string) { page[i].Body = body })
 		if err != nil {
 			return err
-		}
-		for i := range page {
-			page[i].Body = bodies[i]
 		}
 		err = visit(page)
 		page = nil
@@ -248,7 +241,6 @@ type Shown struct {
 
 // ShownEntries returns entries of a run by their places, in the order asked for.
 func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (list []Shown, err error) {
-	var places []bodyPlace
 	err = s.bulk.each(ctx, `SELECT e.seq, e.tray, e.side, e.change, e.status, e.owner, e.reason, e.exception_id, e.opened, e.amount, e.currency, e.key_text, e.body_run, e.body_seq,
 		coalesce(x.version, 0), coalesce(x.changed_by, ''), coalesce(x.changed_seq, 0), coalesce(x.comments, 0), coalesce(x.attachments, 0)
 		FROM json_each(?) asked CROSS JOIN entries e ON e.run_id = ? AND e.seq = asked.value LEFT JOIN exceptions x ON x.id = e.exception_id ORDER BY asked.key`,
@@ -258,20 +250,13 @@ func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (list 
 				Version: int(r.number(14)), ChangedBy: r.text(15), ChangedSeq: r.number(16), Comments: int(r.number(17)), Attachments: int(r.number(18))}
 			var err error
 			e.Opened, err = r.time(8)
-			list, places = append(list, e), append(places, bodyPlace{e.BodyRun, e.BodySeq})
+			list = append(list, e)
 			return err
 		})
 	if err != nil {
 		return nil, err
 	}
-	bodies, err := s.bodies(ctx, places)
-	if err != nil {
-		return nil, err
-	}
-	for i := range list {
-		list[i].Body = bodies[i]
-	}
-	return list, nil
+	return list, s.bodies(ctx, len(list), func(i int) (uint, int64) { return list[i].BodyRun, list[i].BodySeq }, func(i int, body string) { list[i].Body = body })
 }
 
 // Entries returns a page of the entries chosen, how many are chosen altogether, and the cursor of the next page.

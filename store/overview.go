@@ -86,16 +86,9 @@ func (s *Store) overviewed(ctx context.Context, ids []uint) ([]Overviewed, error
 	if err != nil {
 		return nil, err
 	}
-	places := make([]bodyPlace, len(rows))
-	for i := range rows {
-		places[i] = bodyPlace{rows[i].BodyRun, rows[i].BodySeq}
-	}
-	bodies, err := s.bodies(ctx, places)
+	err = s.bodies(ctx, len(rows), func(i int) (uint, int64) { return rows[i].BodyRun, rows[i].BodySeq }, func(i int, body string) { rows[i].Body = body })
 	if err != nil {
 		return nil, err
-	}
-	for i := range rows {
-		rows[i].Body = bodies[i]
 	}
 	// The report that listed one last may have been removed; then it is in none.
 	var last []struct {

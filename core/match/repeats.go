@@ -122,30 +122,38 @@ func (m *Matching) settleSome(ctx context.Context, all *repeats, keys []repeated
 }
 
 func (m *Matching) settleKey(left, right []pairing.Record, t *tally) {
-	records := [2][]pairing.Record{left, right}
-	pairs := pairing.Settle(m.plan.Fields, left, right)
 	if pairing.InOrder(len(left), len(right)) {
 		t.InOrder++
 	}
-	for _, s := range tray.Sides {
-		for i := range records[s] {
-			m.index.Sides[s].Trays[records[s][i].Row] = tray.Surplus
+	for _, p := range pairing.Settle(m.plan.Fields, left, right) {
+		m.settled(&left[p.Left], &right[p.Right], p.Matched, t)
+	}
+	for i := range left {
+		if m.index.Sides[tray.Left].Partners[left[i].Row] == None {
+			m.settled(&left[i], nil, false, t)
 		}
 	}
-	for _, p := range pairs {
-		at := tray.Differing
-		if p.Matched {
+	for i := range right {
+		if m.index.Sides[tray.Right].Partners[right[i].Row] == None {
+			m.settled(nil, &right[i], false, t)
+		}
+	}
+}
+
+// settled puts the records of a pair, or one that is in none, where they belong: the other is nil then.
+func (m *Matching) settled(left, right *pairing.Record, matched bool, t *tally) {
+	at := tray.Surplus
+	if left != nil && right != nil {
+		m.index.Sides[tray.Left].Partners[left.Row], m.index.Sides[tray.Right].Partners[right.Row] = right.Row, left.Row
+		if at = tray.Differing; matched {
 			at = tray.Matched
-			t.countPair(left[p.Left].Values, right[p.Right].Values)
-		}
-		rows := [2]uint32{left[p.Left].Row, right[p.Right].Row}
-		for _, s := range tray.Sides {
-			m.index.Sides[s].Trays[rows[s]], m.index.Sides[s].Partners[rows[s]] = at, rows[s.Other()]
+			t.countPair(left.Values, right.Values)
 		}
 	}
-	for _, s := range tray.Sides {
-		for i := range records[s] {
-			t.sum(s, m.index.Sides[s].Trays[records[s][i].Row], records[s][i].Values)
+	for s, r := range [2]*pairing.Record{left, right} {
+		if r != nil {
+			m.index.Sides[s].Trays[r.Row] = at
+			t.sum(tray.Side(s), at, r.Values)
 		}
 	}
 }
@@ -180,22 +188,7 @@ func (m *Matching) settleLarge(ctx context.Context, all *repeats, k repeatedKey,
 		return err
 	}
 	t.InOrder++
-	err = large.Pairs(ctx, func(left, right *pairing.Record, matched bool) {
-		at := tray.Surplus
-		if left != nil && right != nil {
-			m.index.Sides[tray.Left].Partners[left.Row], m.index.Sides[tray.Right].Partners[right.Row] = right.Row, left.Row
-			if at = tray.Differing; matched {
-				at = tray.Matched
-				t.countPair(left.Values, right.Values)
-			}
-		}
-		for s, r := range [2]*pairing.Record{left, right} {
-			if r != nil {
-				m.index.Sides[s].Trays[r.Row] = at
-				t.sum(tray.Side(s), at, r.Values)
-			}
-		}
-	})
+	err = large.Pairs(ctx, func(left, right *pairing.Record, matched bool) { m.settled(left, right, matched, t) })
 	m.spilled.Add(large.Spilled())
 	return err
 }
