@@ -50,9 +50,11 @@ func (f *feeding) open() error {
 			if f.infos[side] = info; !info.Mode().IsRegular() {
 				return wrongRequest("%s is not a file that can be read from any place; sift reads regular files", f.sifting.files[side])
 			}
-			r, err := intake.Open(file, info.Size(), f.read[side], intake.Options{Name: f.sifting.files[side], Reject: func(r record.Reject) { f.reject(side, r) }})
+			r, err := intake.Open(file, info.Size(), f.read[side], intake.Options{
+				Name: f.sifting.files[side], EncodingWithin: f.lookWithin[side], Reject: func(r record.Reject) { f.reject(side, r) },
+			})
 			if err != nil {
-				return unreadable(f.sifting.files[side], err)
+				return f.unreadable(side, err)
 			}
 			if f.sources[side] = r; !r.Again() {
 				f.spools[side] = record.NewSpool(r.Columns(), f.budget/4, f.tempDir)
@@ -61,6 +63,26 @@ func (f *feeding) open() error {
 		})
 	}
 	return group.Wait()
+}
+
+// misread is that a file was taken to be in an encoding that it proves not to be in.
+type misread struct{ side tray.Side }
+
+func (m misread) Error() string {
+	return "the " + m.side.String() + " file is not in the encoding in which it begins"
+}
+
+// unreadable says what is wrong with a file: its text, or the reading of it. It is a misread where the file has not been looked at as far
+// as it could be.
+func (f *feeding) unreadable(side tray.Side, err error) error {
+	fault, choice := new(record.Unreadable), new(intake.ChoiceError)
+	switch {
+	case errors.As(err, &fault) && fault.Misread && f.lookWithin[side] > 0 && f.read[side].Encoding == "":
+		return misread{side}
+	case errors.As(err, &fault), errors.As(err, &choice):
+		return wrongRequest("%s: %s", f.sifting.files[side], err)
+	}
+	return broken("%s: %w", f.sifting.files[side], err)
 }
 
 func (f *feeding) reject(side tray.Side, r record.Reject) {
@@ -165,7 +187,7 @@ func (f *feeding) readSide(ctx context.Context, plan *sieve.Plan, side tray.Side
 			break
 		}
 		if err != nil {
-			return unreadable(name, err)
+			return f.unreadable(side, err)
 		}
 		if f.spools[side] != nil {
 			if err := f.spools[side].Add(batch); err != nil {

@@ -60,3 +60,42 @@ func TestNowhereToSpill(t *testing.T) {
 		t.Errorf("exit status %d (%v), want 3", status, ctx.Err())
 	}
 }
+
+// TestOtherEncodingLater: a file that begins as ASCII may prove to be in another encoding far into it. Then it is read in that one from the
+// beginning, and what was read before is not told twice.
+func TestOtherEncodingLater(t *testing.T) {
+	dir := t.TempDir()
+	file := func(name, captain string) string {
+		var text strings.Builder
+		text.WriteString("call,captain\nMW-0,a,line,too,long\n")
+		for n := range 20_000 { // several times as much as is looked at
+			fmt.Fprintf(&text, "MW-%06d,Okafor\n", n)
+		}
+		text.WriteString("MW-X," + captain + "\n")
+		name = filepath.Join(dir, name)
+		if err := os.WriteFile(name, []byte(text.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return name
+	}
+	narrow, wide, broken := file("narrow.csv", "M\xfcller"), file("wide.csv", "Müller"), file("broken.csv", "Müller\xfc")
+	out := filepath.Join(dir, "exceptions.csv")
+	for _, c := range []struct {
+		args []string
+		want int // exit status
+		rows int // of the exceptions
+	}{
+		{[]string{narrow, wide}, 1, 2},
+		{[]string{wide, narrow}, 1, 2},
+		{[]string{narrow, narrow}, 1, 2},
+		{[]string{wide, broken}, 1, 3}, // as windows-1252, of which every text is one
+		{[]string{narrow, wide, "--left-encoding", "UTF-8"}, 2, 0},
+	} {
+		_ = os.Remove(out) // where there is one
+		status := Run(t.Context(), append([]string{"sift", "--key", "call", "--compare", "captain", "--out", out}, c.args...))
+		text, _ := os.ReadFile(out) // no file has no lines
+		if rows := max(strings.Count(string(text), "\n")-1, 0); status != c.want || rows != c.rows {
+			t.Errorf("%v: exit status %d with %d exceptions, want %d with %d:\n%s", c.args, status, rows, c.want, c.rows, text)
+		}
+	}
+}

@@ -20,6 +20,7 @@ import (
 	"twinsieve/core/tray"
 	"twinsieve/formats/intake"
 	"twinsieve/formats/outform"
+	"twinsieve/formats/textcode"
 	"twinsieve/service"
 	"twinsieve/service/handover"
 	"twinsieve/service/summary"
@@ -43,6 +44,10 @@ type sifting struct {
 	swap      bool
 	diagnose  bool
 	budget    int64 // bytes that data may take
+
+	// lookWithin is how much of each file is looked at to find its encoding. That is little at first: where more would have said something
+	// else, the reading meets it, and all is begun anew.
+	lookWithin [2]int64
 }
 
 func newSift(root *rootFlags) *cobra.Command {
@@ -118,10 +123,6 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	}
 	s.budget = keepTo(budget)
 	keepLean()
-	for side := range s.rejects {
-		s.rejects[side].dir = s.tempDir
-		defer s.rejects[side].close()
-	}
 	d, err := s.definition()
 	if err != nil {
 		return err
@@ -136,9 +137,26 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 			return err
 		}
 	}
-	result := &sifted{Files: s.files, Out: s.out}
 	progress := newProgress(cmd.ErrOrStderr())
 	defer progress.done()
+	s.lookWithin = [2]int64{textcode.Sample, textcode.Sample}
+	for {
+		err := s.sift(cmd, root, d, progress)
+		other := misread{}
+		if !errors.As(err, &other) {
+			return err
+		}
+		s.lookWithin[other.side] = 0
+	}
+}
+
+// sift does the job by a definition. The error is a [misread] where it is to be done anew, with another encoding.
+func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, progress *progress) error {
+	result := &sifted{Files: s.files, Out: s.out}
+	for side := range s.rejects {
+		s.rejects[side] = rejectList{dir: s.tempDir}
+		defer s.rejects[side].close()
+	}
 	feed := &feeding{sifting: s, root: root, result: result, progress: progress}
 	defer feed.close()
 	if err := feed.open(); err != nil {
@@ -246,15 +264,6 @@ func explainDefinition(err error, file string) string {
 		return file + ": " + err.Error()
 	}
 	return err.Error()
-}
-
-// unreadable says what is wrong with a file: its text, or the reading of it.
-func unreadable(file string, err error) error {
-	fault, choice := new(record.Unreadable), new(intake.ChoiceError)
-	if errors.As(err, &fault) || errors.As(err, &choice) {
-		return wrongRequest("%s: %s", file, err)
-	}
-	return broken("%s: %w", file, err)
 }
 
 // exceptionTrays are the trays of exceptions, in the order of the lists.

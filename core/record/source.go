@@ -50,6 +50,8 @@ type Unreadable struct {
 	Line  int64  // 0 when no line is to blame
 	Place string // where it is, when a line does not say it: "cell C7"
 	What  string // what is wrong and how to mend it
+
+	Misread bool // what stands there is no text in the encoding that was taken; in another one it may be
 }
 
 // Where says where it is, or nothing.

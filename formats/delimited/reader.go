@@ -364,7 +364,7 @@ func (r *Reader) next() (reason string, err error) {
 			return "", io.EOF
 		}
 		if text := r.rest()[:used]; !utf8.Valid(text) {
-			return "", &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; save the file as UTF-8"}
+			return "", &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; save the file as UTF-8", Misread: true}
 		}
 		r.start += used
 		r.used = used

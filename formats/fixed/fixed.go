@@ -133,7 +133,7 @@ func (r *Reader) next() ([]byte, error) {
 		return nil, &record.Unreadable{Line: r.lines.Line(), What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
 	}
 	if !utf8.Valid(text) {
-		return nil, &record.Unreadable{Line: r.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding"}
+		return nil, &record.Unreadable{Line: r.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding", Misread: true}
 	}
 	text = bytes.TrimSuffix(text, []byte{'\n'})
 	return bytes.TrimSuffix(text, []byte{'\r'}), nil

@@ -236,7 +236,10 @@ type Options struct {
 	MostUnpack  int64               // bytes that a packed file may unpack to; 0: [UnpackLimit]
 	Reject      func(record.Reject) // called for each reject; may be nil
 	FootersKept int                 // footers that are kept with their text; 0: 100
-	Forgive     bool                // computed columns that cannot be are left out, and told by [Source.Lost]
+	// EncodingWithin is how many bytes are looked at to find the encoding where they are nothing but ASCII; 0: [textcode.SampleMost]. With
+	// less, a text may prove to be in another encoding only while it is read: its [record.Unreadable] then says so.
+	EncodingWithin int64
+	Forgive        bool // computed columns that cannot be are left out, and told by [Source.Lost]
 }
 
 // UnpackLimit is what a packed file may unpack to where nothing else is said.

@@ -3,6 +3,7 @@ package intake
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -305,7 +306,7 @@ func (f *finder) findEncoding() error {
 	if err != nil {
 		return err
 	}
-	found, err := textcode.Find(text)
+	found, err := textcode.Find(text, cmp.Or(f.options.EncodingWithin, textcode.SampleMost))
 	if err != nil {
 		return err
 	}
@@ -395,7 +396,7 @@ type strict struct{ io.Reader }
 func (s *strict) Read(p []byte) (int, error) {
 	n, err := s.Reader.Read(p)
 	if err == encoding.ErrInvalidUTF8 {
-		err = &record.Unreadable{What: "bytes stand in it that are not UTF-8; state the encoding"}
+		err = &record.Unreadable{What: "bytes stand in it that are not UTF-8; state the encoding", Misread: true}
 	}
 	return n, err
 }

@@ -179,7 +179,7 @@ func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 		}
 		reason := ""
 		if !utf8.Valid(text) {
-			return 0, "", nil, &record.Unreadable{Line: s.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding"}
+			return 0, "", nil, &record.Unreadable{Line: s.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding", Misread: true}
 		}
 		dec := json.NewDecoder(bytes.NewReader(text))
 		dec.UseNumber()

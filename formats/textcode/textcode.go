@@ -50,19 +50,19 @@ type Found struct {
 	Why  string // in plain words
 }
 
-// Sample is how much of a text is looked at. Text that is ASCII for longer is looked at further, up to [SampleMost].
+// Sample is how much of a text is looked at. Text that is ASCII for longer is looked at further, as a rule up to [SampleMost].
 const (
 	Sample     = 64 << 10
 	SampleMost = 64 << 20
 )
 
-// Find finds the encoding of a text from its beginning.
-func Find(text io.Reader) (Found, error) {
+// Find finds the encoding of a text from its beginning. Where that is ASCII, it looks at so many bytes at most, in whole samples.
+func Find(text io.Reader, most int64) (Found, error) {
 	buf := make([]byte, Sample)
 	head := true
-	for read := 0; read < SampleMost; {
+	for read := int64(0); read < most; {
 		n, err := io.ReadFull(text, buf)
-		read += n
+		read += int64(n)
 		if head || !ascii(buf[:n]) {
 			if f, told := tell(buf[:n], head, err != nil); told {
 				return f, nil
@@ -77,7 +77,7 @@ func Find(text io.Reader) (Found, error) {
 			return Found{}, err
 		}
 	}
-	return Found{UTF8, false, fmt.Sprintf("nothing but ASCII in its first %d MiB", SampleMost>>20)}, nil
+	return Found{UTF8, false, fmt.Sprintf("nothing but ASCII in its first %d KiB", most>>10)}, nil
 }
 
 func tell(b []byte, head, whole bool) (Found, bool) {

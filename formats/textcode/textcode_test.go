@@ -47,13 +47,13 @@ func TestFind(t *testing.T) {
 		"binary zeros":                   {"a\x00\x00\x00b\x00\x00\x00", textcode.UTF8, false},
 	} {
 		t.Run(name, func(t *testing.T) {
-			found, err := textcode.Find(strings.NewReader(c.text))
+			found, err := textcode.Find(strings.NewReader(c.text), textcode.SampleMost)
 			if err != nil || found.Name != c.want || found.Sure != c.sure || found.Why == "" {
 				t.Errorf("%+v, %v; want %s, certain %t", found, err, c.want, c.sure)
 			}
 		})
 	}
-	if _, err := textcode.Find(iotest.ErrReader(io.ErrClosedPipe)); !errors.Is(err, io.ErrClosedPipe) {
+	if _, err := textcode.Find(iotest.ErrReader(io.ErrClosedPipe), textcode.SampleMost); !errors.Is(err, io.ErrClosedPipe) {
 		t.Errorf("a text that cannot be read: %v", err)
 	}
 }
