@@ -2,6 +2,7 @@ package cli
 
 import (
 	"os"
+	"runtime"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -50,5 +51,10 @@ func keepTo(budget int64) (data int64) {
 }
 
 // keepLean makes the garbage collector let less garbage gather than it does by itself: of a process whose memory is mostly large pieces
-// without pointers, collecting costs next to nothing.
-func keepLean() { debug.SetGCPercent(50) }
+// without pointers, collecting costs next to nothing. But as long as little is there at all, it would collect again and again, so
+// it first waits until there is some.
+func keepLean() {
+	const first = 48 << 20 // bytes
+	debug.SetGCPercent(first / (4 << 20) * 100)
+	runtime.AddCleanup(new([64]byte), func(percent int) { debug.SetGCPercent(percent) }, 50) // runs after the first collection
+}
