@@ -144,7 +144,7 @@ func (v *Service) wholeGroups(ctx context.Context, r *report, list []view.Entry)
 	if err := v.open(ctx, r); err != nil {
 		return nil, err
 	}
-	read, err := exception.ReadWhole(ctx, r.plan, r.index, r.tables, places)
+	read, err := exception.NewReader(r.plan, r.index, r.tables).Read(ctx, places)
 	if err != nil {
 		return nil, err
 	}

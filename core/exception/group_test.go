@@ -60,7 +60,7 @@ func TestGroups(t *testing.T) {
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	whole, err := exception.ReadWhole(context.Background(), plan, index, tables, places[:1])
+	whole, err := exception.NewReader(plan, index, tables).Read(context.Background(), places[:1])
 	if err != nil || len(whole[0].Group.Records[0]) != 130 {
 		t.Errorf("%d records of a whole group, %v", len(whole[0].Group.Records[0]), err)
 	}

@@ -265,7 +265,7 @@ func (r *Reader) reject(line int64, reason string) {
 func (r *Reader) rest() []byte { return r.buffer[r.start:r.end] }
 
 // scanned is how much text is looked through for plain lines at a time, so that it is still near when its cells are copied.
-const scanned = 64 << 10
+const scanned = 16 << 10
 
 // plainLines takes the plain lines that come next, as many as there are at hand and as the batch has room for: the quick way,
 // that nearly every line goes. It leaves every other line where it is.

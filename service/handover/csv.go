@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"io"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -26,7 +27,9 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		return err
 	}
 	// Each part's text comes through a channel of its own; the channels are read in the order of the parts.
-	texts := make(chan chan []byte, workers)
+	texts := make(chan chan *bytes.Buffer, workers)
+	readers := sync.Pool{New: func() any { return exception.NewReader(l.plan, index, near.tables) }}
+	rooms := sync.Pool{New: func() any { return &bytes.Buffer{} }}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(workers + 1)
 	group.Go(func() error {
@@ -38,9 +41,10 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 				}
 				select {
 				case written := <-text:
-					if _, err := w.Write(written); err != nil {
+					if _, err := w.Write(written.Bytes()); err != nil {
 						return err
 					}
+					rooms.Put(written)
 				case <-ctx.Done():
 					return ctx.Err()
 				}
@@ -50,21 +54,26 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		}
 	})
 	// add lets the next part of the list be put into text; it reports false where the list is not to be finished.
-	add := func(read func() ([]exception.Entry, error)) bool {
-		text := make(chan []byte, 1)
+	add := func(read func(*exception.Reader) ([]exception.Entry, error)) bool {
+		text := make(chan *bytes.Buffer, 1)
 		select {
 		case texts <- text:
 		case <-ctx.Done():
 			return false
 		}
 		group.Go(func() error {
-			entries, err := read()
+			reader, out := readers.Get().(*exception.Reader), rooms.Get().(*bytes.Buffer)
+			entries, err := read(reader)
 			if err != nil {
 				return err
 			}
-			out, err := l.text(entries)
+			out.Reset()
+			if err := l.text(entries, out); err != nil {
+				return err
+			}
+			readers.Put(reader)
 			text <- out
-			return err
+			return nil
 		})
 		return true
 	}
@@ -74,14 +83,12 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 		places = places[len(some):]
 		done += int64(len(some))
 		near.progress(done, total)
-		if !add(func() ([]exception.Entry, error) {
-			return exception.ReadWhole(ctx, l.plan, index, near.tables, some)
-		}) {
+		if !add(func(r *exception.Reader) ([]exception.Entry, error) { return r.Read(ctx, some) }) {
 			return group.Wait()
 		}
 	}
 	err := rejects(func(some []exception.Entry) error {
-		if !add(func() ([]exception.Entry, error) { return some, nil }) {
+		if !add(func(*exception.Reader) ([]exception.Entry, error) { return some, nil }) {
 			return ctx.Err()
 		}
 		return nil
@@ -96,10 +103,9 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 	return group.Wait()
 }
 
-// text is entries as CSV.
-func (l *Layout) text(entries []exception.Entry) ([]byte, error) {
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
+// text writes entries as CSV.
+func (l *Layout) text(entries []exception.Entry, out *bytes.Buffer) error {
+	w := csv.NewWriter(out)
 	var row []string
 	for i := range entries {
 		var err error
@@ -112,9 +118,9 @@ func (l *Layout) text(entries []exception.Entry) ([]byte, error) {
 			return w.Write(row)
 		})
 		if err != nil {
-			return nil, err
+			return err
 		}
 	}
 	w.Flush()
-	return out.Bytes(), w.Error()
+	return w.Error()
 }

@@ -4,6 +4,8 @@ import (
 	"context"
 	"runtime"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -36,16 +38,22 @@ func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 	if r.workers <= 0 {
 		r.workers = runtime.GOMAXPROCS(0)
 	}
+	sides, reading := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
 		if spool, ok := tables[s].(*record.Spool); ok && spool.Spilled() == 0 {
 			continue // they are near
 		}
-		x, err := record.NewExcerpt(ctx, tables[s], exception.Rows(plan, index, places, s), r.workers, opts.Budget/2, opts.TempDir)
-		if err != nil {
-			r.Close()
-			return nil, err
-		}
-		r.tables[s], r.excerpts[s] = x, x
+		sides.Go(func() error {
+			x, err := record.NewExcerpt(reading, tables[s], exception.Rows(plan, index, places, s), max(r.workers/2, 1), opts.Budget/2, opts.TempDir)
+			if err == nil {
+				r.tables[s], r.excerpts[s] = x, x
+			}
+			return err
+		})
+	}
+	if err := sides.Wait(); err != nil {
+		r.Close()
+		return nil, err
 	}
 	return r, nil
 }

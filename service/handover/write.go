@@ -44,11 +44,12 @@ func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records,
 		}
 		return nil
 	}
+	reader := exception.NewReader(l.plan, index, near.tables)
 	done := int64(0)
 	for some := range slices.Chunk(places, part) {
 		done += int64(len(some))
 		near.progress(done, int64(len(places)))
-		entries, err := exception.ReadWhole(ctx, l.plan, index, near.tables, some)
+		entries, err := reader.Read(ctx, some)
 		if err != nil {
 			return err
 		}
