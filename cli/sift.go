@@ -170,7 +170,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	progress.expect(pace.Leg{Stage: "reading files", Units: float64(feed.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
 		pace.Leg{Stage: "repeated keys", Units: float64(records)}, pace.Leg{Stage: "writing exceptions", Units: s.written(records / 20)})
 	matching := match.Begin(plan, records, match.Options{
-		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir,
+		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir, NoKeys: true,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
 	defer matching.Close()

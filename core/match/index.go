@@ -24,7 +24,7 @@ type Index struct {
 type Side struct {
 	Trays    []tray.Tray
 	Partners []uint32 // record of the other side that the record is paired with, or None; of a group that is compared by its totals, its first record of each side has the other's
-	Keys     []uint32 // number of the record's key, or None for unkeyed and excluded records
+	Keys     []uint32 // number of the record's key, or None for unkeyed and excluded records; nil where it was not wanted
 }
 
 // Totals are the sums from which all counts are read. Arrays of two are by side.
@@ -52,7 +52,7 @@ type Totals struct {
 // Bytes is about how much memory the index holds.
 func (x *Index) Bytes() (n int64) {
 	for s := range x.Sides {
-		n += int64(len(x.Sides[s].Trays)) * 9
+		n += int64(len(x.Sides[s].Trays))*5 + int64(len(x.Sides[s].Keys))*4
 	}
 	return n
 }
@@ -102,11 +102,23 @@ type SideSums struct {
 	Listed     []uint32 // the first records whose amount is unreadable
 }
 
-func newSide(records int64) Side {
-	return Side{
-		Trays:    make([]tray.Tray, records),
-		Partners: fill(make([]uint32, records), None),
-		Keys:     fill(make([]uint32, records), None),
+func newSide(records int64, keys bool) Side {
+	s := Side{Trays: make([]tray.Tray, records), Partners: fill(make([]uint32, records), None)}
+	if keys {
+		s.Keys = fill(make([]uint32, records), None)
+	}
+	return s
+}
+
+// put says in which tray the record belongs, and which key it has.
+func (s *Side) put(row uint32, at tray.Tray, key uint32) {
+	s.Trays[row] = at
+	s.putKey(row, key)
+}
+
+func (s *Side) putKey(row, key uint32) {
+	if s.Keys != nil {
+		s.Keys[row] = key
 	}
 }
 

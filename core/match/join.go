@@ -241,7 +241,8 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 	rows := [2]uint32{left.rows[g.first[0]], right.rows[g.first[1]]}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
-		index.Trays[rows[s]], index.Partners[rows[s]], index.Keys[rows[s]] = at, rows[s.Other()], number
+		index.put(rows[s], at, number)
+		index.Partners[rows[s]] = rows[s.Other()]
 	}
 }
 
@@ -265,7 +266,7 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 		index := &j.m.index.Sides[s]
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
 			row := j.sides[s].rows[i]
-			index.Trays[row], index.Keys[row] = at, number
+			index.put(row, at, number)
 			j.sides[s].entry(i).values(j.values[s])
 			currencies.add(j.tally.ofRecord(j.values[s]))
 			j.tally.sum(s, at, j.values[s])
@@ -279,7 +280,7 @@ func (j *joiner) settleLone(s tray.Side, at tray.Tray, g *keyGroup, number uint3
 	index := &j.m.index.Sides[s]
 	for i := g.first[s]; i != None; i = j.sides[s].next[i] {
 		row := j.sides[s].rows[i]
-		index.Trays[row], index.Keys[row] = at, number
+		index.put(row, at, number)
 		j.sides[s].entry(i).values(j.values[s])
 		j.tally.sum(s, at, j.values[s])
 	}
@@ -291,7 +292,7 @@ func (j *joiner) settleLater(g *keyGroup, number uint32) {
 		from := len(j.repeats.rows)
 		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
 			row := j.sides[s].rows[i]
-			j.m.index.Sides[s].Keys[row] = number
+			j.m.index.Sides[s].putKey(row, number)
 			j.repeats.rows = append(j.repeats.rows, row)
 		}
 		slices.Sort(j.repeats.rows[from:])

@@ -42,10 +42,17 @@ type Options struct {
 	TempDir  string              // where temporary files go; "": the system's place
 	Progress func(Progress)      // called now and then, from any goroutine; may be nil
 	Hash     func([]byte) uint64 // of key bytes; nil: xxHash
+
+	// NoKeys leaves out of the index which key a record has, for who only wants to know where each belongs. Where totals are compared it
+	// is there all the same.
+	NoKeys bool
 }
 
-// indexed is how many bytes of the index a record takes, while keys are being numbered.
-const indexed = 13
+// indexed is how many bytes of the index a record takes, while keys are being numbered, and unnumbered where they are not.
+const (
+	indexed    = 13
+	unnumbered = 5
+)
 
 // DefaultBudget is the budget of Options that state none.
 const DefaultBudget = 256 << 20
@@ -95,7 +102,11 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 	if opts.Progress == nil {
 		opts.Progress = func(Progress) {}
 	}
-	opts.Budget -= min(indexed*records, opts.Budget*3/4)
+	each := int64(indexed)
+	if opts.NoKeys = opts.NoKeys && plan.Repeats != sieve.Totals; opts.NoKeys {
+		each = unnumbered
+	}
+	opts.Budget -= min(each*records, opts.Budget*3/4)
 	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), opts)}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
@@ -134,7 +145,9 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 	if err := m.settleRepeats(ctx, repeats, tallies[:m.opts.Workers]); err != nil {
 		return nil, err
 	}
-	m.number(repeats.highest)
+	if !m.opts.NoKeys {
+		m.number(repeats.highest)
+	}
 	if err := m.applyHand(ctx, tallies[0]); err != nil {
 		return nil, err
 	}
@@ -158,7 +171,7 @@ func (m *Matching) makeSides() {
 	var sides sync.WaitGroup
 	for _, s := range tray.Sides {
 		sides.Go(func() {
-			side := newSide(m.inputs[s].Records())
+			side := newSide(m.inputs[s].Records(), !m.opts.NoKeys)
 			for _, o := range m.outside[s] {
 				copy(side.Trays[o.first:], o.trays)
 			}
