@@ -2,7 +2,6 @@ package cli
 
 import (
 	"os"
-	"runtime"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -51,10 +50,9 @@ func keepTo(budget int64) (data int64) {
 }
 
 // keepLean makes the garbage collector let less garbage gather than it does by itself: of a process whose memory is mostly large pieces
-// without pointers, collecting costs next to nothing. But as long as little is there at all, it would collect again and again, so
-// it first waits until there is some.
-func keepLean() {
-	const first = 48 << 20 // bytes
-	debug.SetGCPercent(first / (4 << 20) * 100)
-	runtime.AddCleanup(new([64]byte), func(percent int) { debug.SetGCPercent(percent) }, 50) // runs after the first collection
-}
+// without pointers, collecting costs next to nothing. It is for when data comes in: as long as there is next to none, it would make the
+// collector work again and again.
+func keepLean() { debug.SetGCPercent(50) }
+
+// keepIdle makes the garbage collector wait until there is some data.
+func keepIdle() { debug.SetGCPercent(1000) }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -122,7 +123,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 		}
 	}
 	s.budget = keepTo(budget)
-	keepLean()
+	keepIdle()
 	d, err := s.definition()
 	if err != nil {
 		return err
@@ -162,6 +163,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	if err := feed.open(); err != nil {
 		return err
 	}
+	keepLean()
 	plan, err := d.Compile(feed.sources[0].Columns(), feed.sources[1].Columns())
 	if err != nil {
 		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
@@ -182,6 +184,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	if err == nil {
 		err = feed.unchanged()
 	}
+	go runtime.GC() // what was matched is not needed any more, and exceptions want room
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
 	}

@@ -72,9 +72,8 @@ type joinSide struct {
 	blocks [][]byte
 	places []place
 	rows   []uint32
-	next   []uint32 // the next entry with the same key, or None
-	alike  []uint32 // of right entries that are alike their left one, as [joiner.alikeLeft] says: where its amounts begin in terms; None: it is not alike
-	terms  []exact.Term
+	next   []uint32     // the next entry with the same key, or None
+	terms  []exact.Term // amounts of right entries that are alike their left one
 }
 
 // place is where an entry begins: in which block, and where in it.
@@ -85,11 +84,13 @@ func (s *joinSide) entry(i uint32) entry {
 	return entryAt(s.blocks[p.block], p.at)
 }
 
-// keyGroup is one key: how many records of each side carry it, and the last read of each side's entries.
+// keyGroup is one key: how many records of each side carry it, and of each side the entry that was read last and its record.
 type keyGroup struct {
-	hash  uint64
+	hash  uint32
 	count [2]uint32
 	first [2]uint32
+	rows  [2]uint32
+	alike uint32 // where the amounts of the last right entry begin in terms, if it is alike the left one, as [joiner.alikeLeft] says; None: it is not
 }
 
 func (m *Matching) joiner(t *tally) *joiner {
@@ -106,27 +107,20 @@ func (m *Matching) joiner(t *tally) *joiner {
 // load reads a partition and groups its entries by key.
 func (j *joiner) load(part int) error {
 	j.groups = j.groups[:0]
-	total := 0
+	size := 0
 	for _, s := range tray.Sides {
 		side := &j.sides[s]
 		var err error
 		if side.blocks, side.buffer, err = j.m.partitions.load(part, s, side.buffer); err != nil {
 			return err
 		}
-		side.places, side.rows, side.next, side.alike = side.places[:0], side.rows[:0], side.next[:0], side.alike[:0]
-		side.terms = side.terms[:0]
+		side.places, side.rows, side.next, side.terms = side.places[:0], side.rows[:0], side.next[:0], side.terms[:0]
 		for _, block := range side.blocks {
-			for at := uint32(0); at < uint32(len(block)); total++ {
-				at += entryAt(block, at).size()
-			}
+			size += len(block)
 		}
 	}
-	size := 1 << bits.Len(uint(total+total/2))
-	if cap(j.slots) < size {
-		j.slots = make([]uint32, size)
-	}
-	j.slots = j.slots[:size]
-	clear(j.slots)
+	const often = 48 // bytes of an entry: where they are smaller, there will be more slots
+	j.makeSlots(1 << bits.Len(uint(size/often)))
 	for _, s := range tray.Sides {
 		side := &j.sides[s]
 		for b, block := range side.blocks {
@@ -134,13 +128,14 @@ func (j *joiner) load(part int) error {
 				e := entryAt(block, at)
 				g := j.group(e)
 				if s == tray.Right {
-					side.alike = append(side.alike, j.alikeLeft(g, e))
+					g.alike = j.alikeLeft(g, e)
 				}
+				row := e.row()
 				side.next = append(side.next, g.first[s])
-				g.first[s] = uint32(len(side.places))
+				g.first[s], g.rows[s] = uint32(len(side.places)), row
 				g.count[s]++
 				side.places = append(side.places, place{uint32(b), at})
-				side.rows = append(side.rows, e.row())
+				side.rows = append(side.rows, row)
 				at += e.size()
 			}
 		}
@@ -169,14 +164,34 @@ func (j *joiner) alikeLeft(g *keyGroup, e entry) uint32 {
 	return at
 }
 
+// makeSlots makes so many slots, a power of two, and puts the groups into them.
+func (j *joiner) makeSlots(size int) {
+	if cap(j.slots) < size {
+		j.slots = make([]uint32, size)
+	}
+	j.slots = j.slots[:size]
+	clear(j.slots)
+	mask := uint32(size - 1)
+	for n := range j.groups {
+		slot := j.groups[n].hash & mask
+		for j.slots[slot] != 0 {
+			slot = (slot + 1) & mask
+		}
+		j.slots[slot] = uint32(n + 1)
+	}
+}
+
 // group finds the group of an entry's key, or begins one. Equal hashes only make two keys worth comparing.
 func (j *joiner) group(e entry) *keyGroup {
+	if len(j.groups) > len(j.slots)/3*2 {
+		j.makeSlots(2 * len(j.slots))
+	}
 	hash := e.hash()
-	mask := uint64(len(j.slots) - 1)
+	mask := uint32(len(j.slots) - 1)
 	for slot := hash & mask; ; slot = (slot + 1) & mask {
 		n := j.slots[slot]
 		if n == 0 {
-			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}})
+			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}, alike: None})
 			j.slots[slot] = uint32(len(j.groups))
 			return &j.groups[len(j.groups)-1]
 		}
@@ -220,8 +235,8 @@ func (j *joiner) settle(base uint32) {
 func (j *joiner) settlePair(g *keyGroup, number uint32) {
 	left, right := &j.sides[tray.Left], &j.sides[tray.Right]
 	at := tray.Matched
-	if terms := right.alike[g.first[tray.Right]]; terms != None { // as nearly every pair is
-		j.tally.sumTerms(right.terms[terms : int(terms)+len(j.tally.values)])
+	if g.alike != None { // as nearly every pair is
+		j.tally.sumTerms(right.terms[g.alike : int(g.alike)+len(j.tally.values)])
 	} else {
 		left.entry(g.first[tray.Left]).values(j.values[0])
 		right.entry(g.first[tray.Right]).values(j.values[1])
@@ -238,11 +253,10 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 			j.tally.sum(s, at, j.values[s])
 		}
 	}
-	rows := [2]uint32{left.rows[g.first[0]], right.rows[g.first[1]]}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
-		index.put(rows[s], at, number)
-		index.Partners[rows[s]] = rows[s.Other()]
+		index.put(g.rows[s], at, number)
+		index.Partners[g.rows[s]] = g.rows[s.Other()]
 	}
 }
 

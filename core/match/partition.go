@@ -122,10 +122,10 @@ func (p *partitions) writer(s tray.Side) *writer {
 	return &writer{to: p, side: s, open: make([][]byte, len(p.parts))}
 }
 
-// An entry is its size and its record's number (4 bytes each), the key's hash (8), the key's size (4; its highest bit says that
-// one of the values is unreadable), the key, and the values, each as its size and state in one varint followed by its text.
+// An entry is its size, its record's number, the lower half of its key's hash and the key's size (4 bytes each; the highest bit of the
+// last says that one of the values is unreadable), the key, and the values, each as its size and state in one varint followed by its text.
 const (
-	entryHead       = 20
+	entryHead       = 16
 	entryUnreadable = 1 << 31
 )
 
@@ -169,8 +169,8 @@ func (p *partitions) seal(e entry, row uint32, keyEnd int, flags uint32) uint64 
 	hash := p.opts.Hash(key)
 	binary.LittleEndian.PutUint32(e, uint32(len(e)))
 	binary.LittleEndian.PutUint32(e[4:], row)
-	binary.LittleEndian.PutUint64(e[8:], hash)
-	binary.LittleEndian.PutUint32(e[16:], uint32(len(key))|flags)
+	binary.LittleEndian.PutUint32(e[8:], uint32(hash))
+	binary.LittleEndian.PutUint32(e[12:], uint32(len(key))|flags)
 	return hash
 }
 
@@ -196,14 +196,14 @@ func entryAt(block []byte, at uint32) entry {
 
 func (e entry) size() uint32 { return uint32(len(e)) }
 func (e entry) row() uint32  { return binary.LittleEndian.Uint32(e[4:]) }
-func (e entry) hash() uint64 { return binary.LittleEndian.Uint64(e[8:]) }
+func (e entry) hash() uint32 { return binary.LittleEndian.Uint32(e[8:]) }
 func (e entry) keyEnd() int {
-	return entryHead + int(binary.LittleEndian.Uint32(e[16:])&^entryUnreadable)
+	return entryHead + int(binary.LittleEndian.Uint32(e[12:])&^entryUnreadable)
 }
 func (e entry) key() []byte { return e[entryHead:e.keyEnd()] }
 
 // unreadable reports whether one of the values is.
-func (e entry) unreadable() bool { return binary.LittleEndian.Uint32(e[16:])&entryUnreadable != 0 }
+func (e entry) unreadable() bool { return binary.LittleEndian.Uint32(e[12:])&entryUnreadable != 0 }
 
 // tail is the values as they stand in the entry.
 func (e entry) tail() []byte { return e[e.keyEnd():] }
