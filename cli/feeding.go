@@ -124,10 +124,25 @@ func (f *feeding) forMatch() int64 {
 	return left
 }
 
-// given is a batch on its way from a file to the match.
+// given are records on their way from a file to the match, as a batch or as lines.
 type given struct {
 	side  tray.Side
 	batch *record.Batch
+	lines *record.Lines
+}
+
+// give gives them to the match, and their memory back to where they come from.
+func (f *feeding) give(g given, feeder *match.Feeder) error {
+	if g.lines != nil {
+		err := feeder.AddLines(g.side, g.lines)
+		f.sources[g.side].Reuse(g.lines)
+		return err
+	}
+	err := feeder.Add(g.side, g.batch)
+	if f.spools[g.side] == nil {
+		f.sources[g.side].Recycle(g.batch)
+	}
+	return err
 }
 
 // feed reads both files to their ends, gives their records to the match, and returns them as tables.
@@ -152,12 +167,9 @@ func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Ma
 		feeder := matching.Feeder()
 		feeders.Go(func() error {
 			for g := range batches {
-				if err := feeder.Add(g.side, g.batch); err != nil {
+				if err := f.give(g, feeder); err != nil {
 					cancel() // so that nobody goes on to read for the match
 					return err
-				}
-				if f.spools[g.side] == nil {
-					f.sources[g.side].Recycle(g.batch)
 				}
 			}
 			return feeder.Flush()
@@ -181,8 +193,17 @@ func (f *feeding) readSide(ctx context.Context, plan *sieve.Plan, side tray.Side
 	if f.spools[side] == nil {
 		r.Only(plan.Reads(side))
 	}
+	asLines := f.spools[side] == nil && plan.Where[side] == nil
 	for before := int64(0); ; {
-		batch, err := r.Next()
+		var lines *record.Lines
+		var batch *record.Batch
+		var err error
+		if asLines {
+			lines, err = r.Lines()
+		}
+		if lines == nil && err == nil {
+			batch, err = r.Next()
+		}
 		if err == io.EOF {
 			break
 		}
@@ -195,7 +216,7 @@ func (f *feeding) readSide(ctx context.Context, plan *sieve.Plan, side tray.Side
 			}
 		}
 		select {
-		case to <- given{side, batch}:
+		case to <- given{side, batch, lines}:
 		case <-ctx.Done():
 			return ctx.Err()
 		}

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"os"
+	"runtime"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -49,10 +50,17 @@ func keepTo(budget int64) (data int64) {
 	return budget * 3 / 4
 }
 
-// keepLean makes the garbage collector let less garbage gather than it does by itself: of a process whose memory is mostly large pieces
-// without pointers, collecting costs next to nothing. It is for when data comes in: as long as there is next to none, it would make the
-// collector work again and again.
+// How eagerly the garbage collector works depends on what a sift is about. Of a process whose memory is mostly large pieces without pointers,
+// collecting costs next to nothing.
+
+// keepIdle is for the time before any data: as long as there is next to none, the collector would work again and again.
+func keepIdle() { debug.SetGCPercent(1000) }
+
+// keepLean is for when data comes in: little garbage may gather beside it.
 func keepLean() { debug.SetGCPercent(50) }
 
-// keepIdle makes the garbage collector wait until there is some data.
-func keepIdle() { debug.SetGCPercent(1000) }
+// keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back.
+func keepRoomy() {
+	debug.SetGCPercent(200)
+	go runtime.GC()
+}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 
@@ -184,7 +183,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	if err == nil {
 		err = feed.unchanged()
 	}
-	go runtime.GC() // what was matched is not needed any more, and exceptions want room
+	keepRoomy()
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
 	}

@@ -52,44 +52,44 @@ func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
 	return r
 }
 
-// read makes entries of a batch.
-func (r *sideReader) read(b *record.Batch) error {
+// read makes entries of records.
+func (r *sideReader) read(g given) error {
 	r.trays, r.wanted = nil, nil
 	if r.where != nil {
-		r.filter(b)
+		r.filter(g.batch)
 	}
 	each := entryHead + putSlack // bytes of the longest entry
 	for i := range r.key {
-		each += binary.MaxVarintLen64 + r.key[i].load(b, r.wanted, &r.tally.Parts[r.side][i])
+		each += binary.MaxVarintLen64 + r.key[i].load(&g, r.wanted, &r.tally.Parts[r.side][i])
 	}
 	if r.m.classes != nil {
 		each += r.m.classes.longest
 	}
 	for i := range r.values {
-		each += binary.MaxVarintLen64 + r.values[i].load(b, r.wanted, &r.tally.Values[r.side][i])
+		each += binary.MaxVarintLen64 + r.values[i].load(&g, r.wanted, &r.tally.Values[r.side][i])
 	}
 	var currencies *reading.Column
 	if c := r.m.plan.Currency; c >= 0 {
 		currencies = &r.values[c].out
 	}
 	for a, v := range r.tally.values {
-		r.tally.sumAll(a, r.side, uint32(b.First), b.Carried != nil, &r.values[v].out, currencies)
+		r.tally.sumAll(a, r.side, uint32(g.first), g.carried(), &r.values[v].out, currencies)
 	}
-	together := min(max(entryRoom/each, 1), entriesTogether, b.Records())
+	together := min(max(entryRoom/each, 1), entriesTogether, g.records)
 	if together*each > len(r.room) {
 		r.room = make([]byte, together*each)
 	}
 	if together > len(r.ends) {
 		r.ends, r.keyEnds, r.flags, r.hashes = make([]int, together), make([]int, together), make([]uint32, together), make([]uint64, together)
 	}
-	for from := 0; from < b.Records(); from += together {
-		if err := r.some(b, from, min(from+together, b.Records()), each); err != nil {
+	for from := 0; from < g.records; from += together {
+		if err := r.some(&g, from, min(from+together, g.records), each); err != nil {
 			return err
 		}
 	}
 	if r.trays != nil {
 		r.m.mu.Lock()
-		r.m.outside[r.side] = append(r.m.outside[r.side], outside{b.First, r.trays})
+		r.m.outside[r.side] = append(r.m.outside[r.side], outside{g.first, r.trays})
 		r.m.mu.Unlock()
 	}
 	return nil
@@ -107,18 +107,18 @@ func (r *sideReader) filter(b *record.Batch) {
 	}
 }
 
-// some makes the entries of the batch's records from one up to another. Each has so many bytes of room.
-func (r *sideReader) some(b *record.Batch, from, to, each int) error {
+// some makes the entries of the records from one up to another. Each has so many bytes of room.
+func (r *sideReader) some(g *given, from, to, each int) error {
 	ends, keyEnds, flags := r.ends[:to-from], r.keyEnds[:to-from], r.flags[:to-from]
 	for n := range ends {
 		if ends[n] = n*each + entryHead; r.wanted != nil && !r.wanted[from+n] {
 			ends[n] = -1
-			r.leaveOut(b, from+n, tray.Excluded)
+			r.leaveOut(g, from+n, tray.Excluded)
 		}
 		flags[n] = 0
 	}
 	for p := range r.key {
-		r.putPart(b, p, from, ends)
+		r.putPart(g, p, from, ends)
 	}
 	for n := range ends {
 		if r.m.classes != nil && ends[n] >= 0 {
@@ -132,7 +132,7 @@ func (r *sideReader) some(b *record.Batch, from, to, each int) error {
 	hashes := r.hashes[:to-from]
 	for n, end := range ends { // apart from the writing, so that none waits for its own hash
 		if start := n * each; end >= 0 {
-			hashes[n] = r.m.partitions.seal(r.room[start:end], uint32(b.First)+uint32(from+n), keyEnds[n]-start, flags[n])
+			hashes[n] = r.m.partitions.seal(r.room[start:end], uint32(g.first)+uint32(from+n), keyEnds[n]-start, flags[n])
 		}
 	}
 	for n, end := range ends {
@@ -145,10 +145,10 @@ func (r *sideReader) some(b *record.Batch, from, to, each int) error {
 	return nil
 }
 
-// leaveOut puts record i of the batch into the tray of those that take no part, and its amounts with it.
-func (r *sideReader) leaveOut(b *record.Batch, i int, at tray.Tray) {
+// leaveOut puts record i into the tray of those that take no part, and its amounts with it.
+func (r *sideReader) leaveOut(g *given, i int, at tray.Tray) {
 	if r.trays == nil {
-		r.trays = make([]tray.Tray, b.Records())
+		r.trays = make([]tray.Tray, g.records)
 	}
 	r.trays[i] = at
 	for v := range r.values {
@@ -160,7 +160,7 @@ func (r *sideReader) leaveOut(b *record.Batch, i int, at tray.Tray) {
 // putPart puts a part of the key into entries, those of the records from from on. A part is preceded by its size plus one,
 // or is a zero where it is blank, so that no two different keys have the same bytes. A record whose part is unreadable, or blank where
 // blanks do not equal each other, is unkeyed.
-func (r *sideReader) putPart(b *record.Batch, p, from int, ends []int) {
+func (r *sideReader) putPart(g *given, p, from int, ends []int) {
 	c, room := &r.key[p], r.room
 	for n, end := range ends {
 		if end < 0 {
@@ -170,17 +170,17 @@ func (r *sideReader) putPart(b *record.Batch, p, from int, ends []int) {
 		switch state := c.state(from+n, size); {
 		case state == reading.Text && size < 0x7f:
 			room[end] = byte(size + 1)
-			ends[n] = put(room, end+1, c.text, text, size)
+			ends[n] = put(room, end+1, c.places.Text, text, size)
 		case state == reading.Text:
 			end += binary.PutUvarint(room[end:], uint64(size)+1)
-			ends[n] = put(room, end, c.text, text, size)
+			ends[n] = put(room, end, c.places.Text, text, size)
 		case state.IsBlank() && r.m.plan.Key[p].BlanksEqual:
 			room[end] = 0
 			ends[n] = end + 1
 		default:
 			count(&r.tally.Unkeyed[r.side][p], state)
 			ends[n] = -1
-			r.leaveOut(b, from+n, tray.Unkeyed)
+			r.leaveOut(g, from+n, tray.Unkeyed)
 		}
 	}
 }
@@ -199,20 +199,21 @@ type columnReader struct {
 	column int
 	out    reading.Column
 
-	text    []byte // the column as read: see [reading.Column.Texts]
-	offsets []int32
-	states  []reading.State
+	places record.Places // the column as read: see [reading.Column.Held]
+	states []reading.State
 }
 
-// load reads the column of a batch, counts its states over the records that are wanted, and returns how long its longest text is.
-func (c *columnReader) load(b *record.Batch, wanted []bool, counts *Causes) (longest int) {
-	c.reader.Column(b.Columns[c.column], &c.out)
-	c.text, c.offsets, c.states = c.out.Texts()
+// load reads the column of some records, counts its states over those that are wanted, and returns how long its longest text is.
+func (c *columnReader) load(g *given, wanted []bool, counts *Causes) (longest int) {
+	if g.lines != nil {
+		c.reader.Places(g.lines.Column(c.column), &c.out)
+	} else {
+		c.reader.Column(g.batch.Columns[c.column], &c.out)
+	}
+	c.places, c.states = c.out.Held()
 	var in [4]int64
-	start := c.offsets[0]
-	for i, end := range c.offsets[1:] {
-		size := int(end - start)
-		start = end
+	for i := range g.records {
+		_, size := c.place(i)
 		longest = max(longest, size)
 		if wanted == nil || wanted[i] {
 			in[c.state(i, size)]++
@@ -224,8 +225,8 @@ func (c *columnReader) load(b *record.Batch, wanted []bool, counts *Causes) (lon
 
 // place is where the text of cell i begins, and how many bytes it has.
 func (c *columnReader) place(i int) (from, size int) {
-	from = int(c.offsets[i])
-	return from, int(c.offsets[i+1]) - from
+	from, to := c.places.At(i)
+	return from, to - from
 }
 
 // state is that of cell i, whose text has so many bytes.
@@ -257,7 +258,7 @@ func (c *columnReader) put(room []byte, from int, ends []int, flags []uint32) {
 		} else {
 			end += binary.PutUvarint(room[end:], uint64(head))
 		}
-		ends[n] = put(room, end, c.text, text, size)
+		ends[n] = put(room, end, c.places.Text, text, size)
 	}
 }
 

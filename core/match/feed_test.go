@@ -4,8 +4,11 @@ import (
 	"context"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"sync"
 	"testing"
+
+	"github.com/apache/arrow-go/v18/arrow/array"
 
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -14,10 +17,11 @@ import (
 )
 
 // TestFeed holds a match whose batches are given to it in any order by several goroutines, with nothing but the columns that the plan reads,
-// against one of two tables.
+// or as lines, against one of two tables.
 func TestFeed(t *testing.T) {
 	r := rand.New(rand.NewPCG(77, 1))
 	ctx := context.Background()
+	asLines := 0
 	for n := range 300 {
 		c := randomCase(r)
 		plan, tables := c.inputs(t, 1+r.IntN(3))
@@ -29,11 +33,17 @@ func TestFeed(t *testing.T) {
 		type given struct {
 			side  tray.Side
 			batch int
+			lines int32 // bytes of a line's end; 0: they are given as a batch
 		}
 		var all []given
 		for _, s := range tray.Sides {
 			for i := range tables[s].Starts() {
-				all = append(all, given{s, i})
+				g := given{side: s, batch: i}
+				if b, _ := tables[s].Batch(ctx, i); plan.Where[s] == nil && noNulls(b) {
+					g.lines = r.Int32N(3)
+					asLines += int(g.lines)
+				}
+				all = append(all, g)
 			}
 		}
 		r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
@@ -44,7 +54,11 @@ func TestFeed(t *testing.T) {
 				f := m.Feeder()
 				for g := range batches {
 					b, err := tables[g.side].Batch(ctx, g.batch)
-					if err == nil {
+					switch {
+					case err != nil:
+					case g.lines > 0:
+						err = f.AddLines(g.side, linesOf(b, g.lines))
+					default:
 						err = f.Add(g.side, only(b, plan.Reads(g.side)))
 					}
 					if err != nil {
@@ -73,6 +87,29 @@ func TestFeed(t *testing.T) {
 			t.Fatalf("another index\n got %+v\nwant %+v", got, want)
 		}
 	}
+	if asLines < 100 {
+		t.Errorf("only %d batches were given as lines", asLines)
+	}
+}
+
+func noNulls(b *record.Batch) bool {
+	return !slices.ContainsFunc(b.Columns, func(c *array.String) bool { return c.NullN() > 0 })
+}
+
+// linesOf are a batch's records as lines with so many bytes at the end of each.
+func linesOf(b *record.Batch, feed int32) *record.Lines {
+	l := &record.Lines{First: b.First, Columns: len(b.Columns), Ends: []int32{-feed}, Feed: feed}
+	for i := range b.Records() {
+		for c, col := range b.Columns {
+			if c > 0 {
+				l.Text = append(l.Text, ',')
+			}
+			l.Text = append(l.Text, col.Value(i)...)
+			l.Ends = append(l.Ends, int32(len(l.Text)))
+		}
+		l.Text = append(l.Text, "\r\n"[2-feed:]...)
+	}
+	return l
 }
 
 // only is a batch without the other columns.

@@ -82,7 +82,24 @@ func (m *Matching) Feeder() *Feeder {
 }
 
 // Add gives the match a batch of side s, which has at least the columns that the plan reads. The batch is not needed afterwards.
-func (f *Feeder) Add(s tray.Side, b *record.Batch) error { return f.sides[s].read(b) }
+func (f *Feeder) Add(s tray.Side, b *record.Batch) error {
+	return f.sides[s].read(given{first: b.First, records: b.Records(), batch: b})
+}
+
+// AddLines is [Feeder.Add] for records that are no batch. A side with a filter needs batches.
+func (f *Feeder) AddLines(s tray.Side, l *record.Lines) error {
+	return f.sides[s].read(given{first: l.First, records: l.Records(), lines: l})
+}
+
+// given are records that are given to a match, as a batch or as lines.
+type given struct {
+	first   int64
+	records int
+	batch   *record.Batch
+	lines   *record.Lines
+}
+
+func (g *given) carried() bool { return g.batch != nil && g.batch.Carried != nil }
 
 // Flush hands over what the feeder has kept; it comes last.
 func (f *Feeder) Flush() error {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 
+	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
 
@@ -242,17 +243,18 @@ func (r *Reader) read(dst, cell []byte) ([]byte, State) {
 
 // Column is a batch's column as read: a state for each cell, and the text of those that have one.
 type Column struct {
-	text    []byte
-	offsets []int32
+	places  record.Places
 	states  []State // nil when the chain is empty: a cell is then blank when it has no text, else text
+	text    []byte  // where the chain writes, and where each cell ends in it
+	offsets []int32
 }
 
 // Len is the number of cells.
-func (c *Column) Len() int { return max(len(c.offsets)-1, 0) }
+func (c *Column) Len() int { return c.places.Len() }
 
 // At returns the value of cell i.
 func (c *Column) At(i int) Value {
-	text := c.text[c.offsets[i]:c.offsets[i+1]]
+	text := c.places.Cell(i)
 	if c.states != nil {
 		return Value{c.states[i], text}
 	}
@@ -262,33 +264,35 @@ func (c *Column) At(i int) Value {
 	return Value{Text, text}
 }
 
-// Texts is the column as it is held, for who goes through all of it: one text, where each cell begins and the last ends in it, and
-// the state of each. Without states, a cell is blank when it has no text, else text.
-func (c *Column) Texts() (text []byte, offsets []int32, states []State) {
-	return c.text, c.offsets, c.states
-}
+// Held is the column as it is held, for who goes through all of it: where its cells are, and the state of each. Without states, a cell is
+// blank when it has no text, else text.
+func (c *Column) Held() (record.Places, []State) { return c.places, c.states }
 
 // Column reads a column of a batch. A null is blank, whatever text it keeps. Where the chain is empty and nothing is null,
 // nothing is copied. into may be a column of an earlier
 // batch, whose buffers are then used again.
 func (r *Reader) Column(col *array.String, into *Column) {
-	text, offsets := col.ValueBytes(), col.ValueOffsets()
-	if base := offsets[0]; base != 0 {
-		panic("reading: a sliced column")
+	cells := record.PlacesOf(col)
+	if col.NullN() == 0 {
+		col = nil
 	}
-	nulls := col.NullN() > 0
-	if len(r.chain.steps) == 0 && !nulls {
-		*into = Column{text: text, offsets: offsets}
+	r.places(cells, col, into)
+}
+
+// Places reads a column of which no cell is null.
+func (r *Reader) Places(cells record.Places, into *Column) { r.places(cells, nil, into) }
+
+// places reads a column some of whose cells may be null: those of nulls, unless it is nil.
+func (r *Reader) places(cells record.Places, nulls *array.String, into *Column) {
+	if len(r.chain.steps) == 0 && nulls == nil {
+		into.places, into.states = cells, nil
 		return
 	}
-	if into.states == nil { // not ours to write into
-		*into = Column{}
-	}
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
-	for i := range len(offsets) - 1 {
-		cell, state := text[offsets[i]:offsets[i+1]], Text
+	for i := range cells.Len() {
+		cell, state := cells.Cell(i), Text
 		switch {
-		case len(cell) == 0 || nulls && col.IsNull(i):
+		case len(cell) == 0 || nulls != nil && nulls.IsNull(i):
 			state = Blank
 		case len(r.chain.steps) == 0:
 			into.text = append(into.text, cell...)
@@ -298,4 +302,5 @@ func (r *Reader) Column(col *array.String, into *Column) {
 		into.offsets = append(into.offsets, int32(len(into.text)))
 		into.states = append(into.states, state)
 	}
+	into.places = record.Places{Text: into.text, Ends: into.offsets, Stride: 1}
 }

@@ -54,6 +54,12 @@ func (b *Builder) From(first int64, records, bytes int) {
 	b.lines = make([]int64, 0, records)
 }
 
+// Number lets the next batch begin with the record of the given number.
+func (b *Builder) Number(first int64) { b.next = first }
+
+// Most lets a batch have so many records at most. It is for a builder that has no records since the last batch.
+func (b *Builder) Most(records int) { b.most = records }
+
 // reset gives every column fresh buffers, for the last batch keeps the old ones; they are those of a batch that was given back, or are
 // sized by what the last one needed.
 func (b *Builder) reset() {
@@ -118,7 +124,7 @@ func (b *Builder) Cell(c int, text []byte) {
 // Plain appends records whose cells stand one byte apart in text: ends says, record by record, where each cell ends. A carriage
 // return at the end of a record's last cell is not part of it. line is that of the first record; the others follow it, one a line.
 // The batch must have room for them: see [Builder.Room].
-func (b *Builder) Plain(text []byte, ends []uint32, line int64) {
+func (b *Builder) Plain(text []byte, ends []int32, line int64) {
 	columns := len(b.columns)
 	for c := range b.columns {
 		if b.skips(c) {
@@ -136,7 +142,7 @@ func (b *Builder) Plain(text []byte, ends []uint32, line int64) {
 
 // plain appends the cells of one column. Most are short, and calling a copy for each costs more than copying: a cell of up to 32
 // bytes is copied together with bytes behind it, which the next cell overwrites.
-func (c *columnBuilder) plain(text []byte, ends []uint32, column, columns int) {
+func (c *columnBuilder) plain(text []byte, ends []int32, column, columns int) {
 	first, records := len(c.offsets), len(ends)/columns
 	c.offsets = slices.Grow(c.offsets, records)[:first+records]
 	offsets := c.offsets[first:]

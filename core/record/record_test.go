@@ -276,7 +276,7 @@ func TestPlain(t *testing.T) {
 	var a, b *record.Batch
 	for a == nil {
 		var text []byte
-		var ends []uint32
+		var ends []int32
 		most := min(whole.Room(9000), 1+r.IntN(90))
 		for range most {
 			for c := range 3 {
@@ -285,7 +285,7 @@ func TestPlain(t *testing.T) {
 				if c == 2 && r.IntN(3) == 0 {
 					text = append(text, '\r')
 				}
-				ends = append(ends, uint32(len(text)))
+				ends = append(ends, int32(len(text)))
 				text = append(text, ';')
 				apart.Cell(c, []byte(cell))
 			}

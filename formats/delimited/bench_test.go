@@ -37,7 +37,7 @@ func BenchmarkReader(b *testing.B) {
 
 func BenchmarkScan(b *testing.B) {
 	text := lines(800)
-	ends := make([]uint32, 800*7+step)
+	ends := make([]int32, 800*7+step)
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {
 		scan(text, ',', true, 7, 800, ends)

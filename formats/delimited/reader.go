@@ -24,6 +24,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"sync"
 	"unicode/utf8"
 
 	"twinsieve/core/record"
@@ -49,15 +50,18 @@ type Reader struct {
 	builder   *record.Builder
 
 	buffer     []byte
-	start, end int   // of what has been read and not yet used
-	ended      bool  // the source has no more
-	line       int64 // number of the line at start
+	spare      sync.Pool // of *record.Lines that nobody needs any more
+	start, end int       // of what has been read and not yet used
+	ended      bool      // the source has no more
+	line       int64     // number of the line at start
 	rejects    int64
 	bytes      int64
 
-	ends    []uint32     // of the cells of plain lines
+	ends    []int32      // of the cells of plain lines
 	batches []batchPlace // where each batch stands
 	open    batchPlace   // where the batch that is being built stands
+	loose   bool         // it is made of lines that were given as such
+	refused int          // how often in a row there were no lines to be given as such
 	records int64
 	cells   [][]byte // of the record being read
 	used    int      // bytes of the record being read, with its line end
@@ -162,7 +166,12 @@ func (r *Reader) Recycle(b *record.Batch) { r.builder.Recycle(b) }
 
 // Next returns the next batch of records, or io.EOF after the last. Errors about the text are of type *[record.Unreadable].
 func (r *Reader) Next() (*record.Batch, error) {
-	r.open = batchPlace{place{at: r.at(), line: r.line, plain: true}, r.records}
+	r.closeLines()
+	r.begins()
+	r.builder.Number(r.records)
+	if r.refused > 0 {
+		r.builder.Most(r.oddBatch())
+	}
 	for {
 		line := r.line
 		if batch, taken := r.plainLines(); taken {
@@ -208,6 +217,11 @@ func (r *Reader) Next() (*record.Batch, error) {
 			return batch, nil
 		}
 	}
+}
+
+// begins notes where a batch begins.
+func (r *Reader) begins() {
+	r.open = batchPlace{place{at: r.at(), line: r.line, plain: true}, r.records}
 }
 
 // closed notes where a batch stands that is full, or stands in so much text that it is to be.
@@ -274,7 +288,7 @@ func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 	some := rest[:min(len(rest), scanned)]
 	most := min(r.builder.Room(len(some)), scanned/len(r.columns))
 	if len(r.ends) < scanned+step {
-		r.ends = make([]uint32, scanned+step)
+		r.ends = make([]int32, scanned+step)
 	}
 	ends, used, ascii := scan(some, r.delimiter, !r.opts.NoQuotes, len(r.columns), most, r.ends)
 	if len(r.opts.Footers) > 0 {
@@ -291,13 +305,13 @@ func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 }
 
 // note notes where some of the lines begin whose cells end as given.
-func (r *Reader) note(ends []uint32) {
+func (r *Reader) note(ends []int32) {
 	columns, base := len(r.columns), uint32(r.at()-r.open.at)
 	for n := 0; n < len(ends); n += columns {
 		if r.open.lines%noted == 0 {
 			begin := base
 			if n > 0 {
-				begin += ends[n-1] + 1
+				begin += uint32(ends[n-1]) + 1
 			}
 			r.open.begins = append(r.open.begins, begin)
 		}
@@ -306,7 +320,7 @@ func (r *Reader) note(ends []uint32) {
 }
 
 // beforeFooter leaves out the first line that is a footer, and those behind it.
-func (r *Reader) beforeFooter(text []byte, ends []uint32) (_ []uint32, used int) {
+func (r *Reader) beforeFooter(text []byte, ends []int32) (_ []int32, used int) {
 	for n := 0; n < len(ends); n += len(r.columns) {
 		if r.isFooter(text[used:]) {
 			return ends[:n], used

@@ -20,7 +20,7 @@ type marks struct {
 // end of the last whole step.
 //
 // ends must have room for a step more than most × columns.
-func scan(text []byte, delimiter byte, quotes bool, columns, most int, ends []uint32) (found []uint32, used int, ascii bool) {
+func scan(text []byte, delimiter byte, quotes bool, columns, most int, ends []int32) (found []int32, used int, ascii bool) {
 	n, feeds, ascii := separators(text, delimiter, quotes, most*columns, ends)
 	lines := 0
 	for lines < most && (lines+1)*columns <= n && text[ends[(lines+1)*columns-1]] == '\n' {
@@ -38,8 +38,8 @@ func scan(text []byte, delimiter byte, quotes bool, columns, most int, ends []ui
 
 // plain is how many of the lines, of which each has so many ends and a line feed as its last, have none before that, and
 // are not empty.
-func plain(text []byte, columns int, ends []uint32) (lines int) {
-	start := uint32(0)
+func plain(text []byte, columns int, ends []int32) (lines int) {
+	start := int32(0)
 	for n := 0; n < len(ends); n += columns {
 		for _, end := range ends[n : n+columns-1] {
 			if text[end] == '\n' {
@@ -58,7 +58,7 @@ func plain(text []byte, columns int, ends []uint32) (lines int) {
 
 // separators finds the delimiters and line feeds that stand in text before its first quote, at least most of them where
 // there are so many, and counts the line feeds among them.
-func separators(text []byte, delimiter byte, quotes bool, most int, ends []uint32) (n, feeds int, ascii bool) {
+func separators(text []byte, delimiter byte, quotes bool, most int, ends []int32) (n, feeds int, ascii bool) {
 	var some [64]marks
 	var high uint64
 	for at := 0; at+step <= len(text) && n < most; {
@@ -79,13 +79,13 @@ func separators(text []byte, delimiter byte, quotes bool, most int, ends []uint3
 			// write a few places that are not wanted.
 			for ; hits != 0; to = to[4:] {
 				four := to[:4]
-				four[0] = uint32(at + bits.TrailingZeros64(hits))
+				four[0] = int32(at + bits.TrailingZeros64(hits))
 				hits &= hits - 1
-				four[1] = uint32(at + bits.TrailingZeros64(hits))
+				four[1] = int32(at + bits.TrailingZeros64(hits))
 				hits &= hits - 1
-				four[2] = uint32(at + bits.TrailingZeros64(hits))
+				four[2] = int32(at + bits.TrailingZeros64(hits))
 				hits &= hits - 1
-				four[3] = uint32(at + bits.TrailingZeros64(hits))
+				four[3] = int32(at + bits.TrailingZeros64(hits))
 				hits &= hits - 1
 			}
 			if at += step; n >= most {

@@ -28,7 +28,7 @@ type Table struct {
 type buffers struct {
 	text []byte
 	some []byte // lines of it
-	ends []uint32
+	ends []int32
 }
 
 // place is where a batch stands in its file.
@@ -46,6 +46,7 @@ const noted = 4
 // Table returns the records as a table, once Next has returned io.EOF. file is the text that the reader was given, from its
 // first byte on.
 func (r *Reader) Table(file io.ReaderAt) *Table {
+	r.closeLines()
 	t := &Table{file: file, reader: r, records: r.records}
 	for _, b := range r.batches {
 		t.starts, t.batches = append(t.starts, b.first), append(t.batches, b.place)
@@ -115,7 +116,7 @@ func (t *Table) parse(buffer *buffers, text []byte, first int64, records int, li
 	}
 	b.From(first, records, len(text))
 	r := &Reader{source: bytes.NewReader(nil), opts: opts, delimiter: t.reader.delimiter, columns: t.reader.columns, builder: b,
-		buffer: text, ends: buffer.ends, end: len(text), ended: true, line: line, bytes: int64(len(text))}
+		buffer: text, ends: buffer.ends, end: len(text), ended: true, line: line, bytes: int64(len(text)), records: first}
 	batch, err := r.Next()
 	buffer.ends = r.ends
 	if err == nil && batch.Records() == records {

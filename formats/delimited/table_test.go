@@ -13,13 +13,18 @@ import (
 	"twinsieve/core/record"
 )
 
-// oddText is a text of three columns with plain lines and, as often as wanted, everything else.
+// oddText is a text of three columns with plain lines and, as often as wanted, everything else. Lines end in both ways.
 func oddText(r *rand.Rand, records, odd int) []byte {
+	return oddLines(r, records, odd, func() bool { return r.IntN(4) == 0 })
+}
+
+// oddLines is oddText that says of each line whether it ends with a carriage return, too.
+func oddLines(r *rand.Rand, records, odd int, returns func() bool) []byte {
 	var text bytes.Buffer
 	text.WriteString("\xEF\xBB\xBFcall,quay,remark\n")
 	for n := range records {
 		end := "\n"
-		if r.IntN(4) == 0 {
+		if returns() {
 			end = "\r\n"
 		}
 		kind := 9

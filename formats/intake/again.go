@@ -24,6 +24,17 @@ func (s *Source) Recycle(b *record.Batch) {
 	}
 }
 
+// Lines returns records as they stand in the file, as [delimited.Reader.Lines] does. It is for sources that can be read [Source.Again].
+func (s *Source) Lines() (*record.Lines, error) {
+	if len(s.settled.Blanks) > 0 {
+		return nil, nil
+	}
+	return s.again.Lines()
+}
+
+// Reuse lets the source use the memory of lines that it gave and that nobody needs any more. Other goroutines may call it.
+func (s *Source) Reuse(l *record.Lines) { s.again.Reuse(l) }
+
 // Table returns the records as a table that reads them from the file again, once Next has returned io.EOF. It is for sources that can be
 // read [Source.Again]; the file must stay open, and as it is.
 func (s *Source) Table(file io.ReaderAt) record.Table {
