@@ -19,6 +19,9 @@ const MaxDigits = 10_000
 // optional decimal exponent, and nothing else. It reports false, and returns dst as it was, when src is not such a
 // number or its plain form would have more than [MaxDigits] digits.
 func Plain(dst, src []byte) ([]byte, bool) {
+	if dst, ok := shortPlain(dst, src); ok {
+		return dst, true
+	}
 	if isPlain(src) {
 		return append(dst, src...), true
 	}
@@ -157,6 +160,12 @@ func small(plain []byte) (coefficient int64, places int, ok bool) {
 	digits := plain
 	if negative {
 		digits = plain[1:]
+	}
+	if word, places, ok := shortDigits(digits); ok {
+		if coefficient = number(word); negative {
+			coefficient = -coefficient
+		}
+		return coefficient, places, true
 	}
 	if len(digits) > 19 {
 		return 0, 0, false

@@ -80,6 +80,49 @@ func BenchmarkFeed(b *testing.B) {
 	perRecord(b, tables)
 }
 
+// BenchmarkFeedLines is the same of records that are given as lines.
+func BenchmarkFeedLines(b *testing.B) {
+	plan, tables := benchSides(b, 100_000)
+	var lines [2][]*record.Lines
+	for _, s := range tray.Sides {
+		for i := range tables[s].Starts() {
+			batch, err := tables[s].Batch(context.Background(), i)
+			if err != nil {
+				b.Fatal(err)
+			}
+			for first := 0; first < batch.Records(); first += 3000 { // about as many as a reader gives at a time
+				some := record.Pick(batch, numbers(first, min(first+3000, batch.Records())))
+				some.First = batch.First + int64(first)
+				lines[s] = append(lines[s], linesOf(some, 1))
+			}
+		}
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		m := match.Begin(plan, tables[0].Records()+tables[1].Records(), match.Options{Workers: 1})
+		f := m.Feeder()
+		for _, s := range tray.Sides {
+			for _, l := range lines[s] {
+				if err := f.AddLines(s, l); err != nil {
+					b.Fatal(err)
+				}
+			}
+		}
+		if err := f.Flush(); err != nil {
+			b.Fatal(err)
+		}
+		m.Close()
+	}
+	perRecord(b, tables)
+}
+
+func numbers(from, to int) (list []int) {
+	for n := from; n < to; n++ {
+		list = append(list, n)
+	}
+	return list
+}
+
 // BenchmarkFinish brings equal keys together, puts each record into its tray, pairs repeated keys and numbers them all.
 func BenchmarkFinish(b *testing.B) {
 	plan, tables := benchSides(b, 100_000)

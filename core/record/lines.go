@@ -28,10 +28,10 @@ func (p *Places) At(i int) (from, to int) {
 	return int(p.Ends[at] + p.Gap), int(p.Ends[at+1])
 }
 
-// Cell is the text of cell i.
+// Cell is the text of cell i. What stands behind it in the memory is not its own.
 func (p *Places) Cell(i int) []byte {
 	from, to := p.At(i)
-	return p.Text[from:to:to]
+	return p.Text[from:to]
 }
 
 // Lines are records as they stand in a text, one a line, their cells one byte apart: what becomes a batch where somebody needs arrays. None of
