@@ -170,8 +170,10 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	records := feed.expected()
 	progress.expect(pace.Leg{Stage: "reading files", Units: float64(feed.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
 		pace.Leg{Stage: "repeated keys", Units: float64(records)}, pace.Leg{Stage: "writing exceptions", Units: s.written(records / 20)})
+	near := &nearby{sifting: s, plan: plan, wanted: s.out != "" || root.output == "csv" || root.output == "ndjson", progress: progress}
+	defer near.close()
 	matching := match.Begin(plan, records, match.Options{
-		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir, NoKeys: true,
+		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir, NoKeys: true, Near: near.bring,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
 	defer matching.Close()
@@ -179,11 +181,11 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	if err != nil {
 		return err
 	}
+	near.tables = tables
 	index, err := matching.Finish(cmd.Context(), tables)
 	if err == nil {
 		err = feed.unchanged()
 	}
-	keepRoomy()
 	if repeated := new(match.RepeatedError); errors.As(err, &repeated) {
 		return wrongRequest("%s; give the key another part, or pair them with --repeats pair", err)
 	}
@@ -200,7 +202,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	result.Spilled += feed.spilled()
 	if s.out != "" {
 		progress.expect(pace.Leg{Stage: "writing exceptions", Units: s.written(result.Exceptions)})
-		if err := s.writeExceptions(cmd.Context(), plan, index, tables, progress); err != nil {
+		if err := s.writeExceptions(cmd.Context(), plan, index, near); err != nil {
 			return err
 		}
 	}
@@ -210,7 +212,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 			return broken("%w", err)
 		}
 	}
-	if err := s.print(cmd, newPrinter(cmd, root.output), plan, index, tables, result); err != nil {
+	if err := s.print(cmd, newPrinter(cmd, root.output), plan, index, tables, near, result); err != nil {
 		return err
 	}
 	if result.Exceptions > 0 {
@@ -297,7 +299,7 @@ func (s *sifting) rejected(plan *sieve.Plan) handover.Rejects {
 	}
 }
 
-func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, progress *progress) error {
+func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *match.Index, nearby *nearby) error {
 	form, err := formatOf("", s.out, s.exact)
 	if err != nil {
 		return err
@@ -305,12 +307,10 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 	layout := handover.NewLayout(plan)
 	layout.Exact = s.exact
 	places := exception.Places(index, exceptionTrays()...)
-	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir,
-		Progress: func(done, total int64) { progress.set("writing exceptions", done, total) }})
+	near, err := nearby.of(ctx, index)
 	if err != nil {
 		return broken("%w", err)
 	}
-	defer near.Close()
 	err = handover.WriteFile(s.out, func(w io.Writer) error {
 		if form.Name != outform.CSV {
 			out, err := outform.New(form.Name, w, layout.Typed(), outform.Options{Exact: s.exact})
@@ -327,13 +327,13 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 	return nil
 }
 
-func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]record.Table, result *sifted) error {
+func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]record.Table, nearby *nearby, result *sifted) error {
 	if p.form == "json" {
 		return p.json(result)
 	}
 	layout := handover.NewLayout(plan)
 	if p.form != "table" {
-		return s.printAll(cmd.Context(), p, layout, plan, index, tables)
+		return s.printAll(cmd.Context(), p, layout, plan, index, nearby)
 	}
 	var rows [][]string
 	if s.show > 0 {
@@ -386,13 +386,12 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 }
 
 // printAll prints all exceptions for programs, a part of them at a time.
-func (s *sifting) printAll(ctx context.Context, p *printer, layout *handover.Layout, plan *sieve.Plan, index *match.Index, tables [2]record.Table) error {
+func (s *sifting) printAll(ctx context.Context, p *printer, layout *handover.Layout, plan *sieve.Plan, index *match.Index, nearby *nearby) error {
 	places := exception.Places(index, exceptionTrays()...)
-	near, err := handover.Near(ctx, plan, index, tables, places, handover.Options{Workers: s.workers, Budget: s.budget / 2, TempDir: s.tempDir})
+	near, err := nearby.of(ctx, index)
 	if err != nil {
 		return broken("%w", err)
 	}
-	defer near.Close()
 	print, end := p.stream(layout.Columns())
 	if err := layout.EachRow(ctx, index, near, places, s.rejected(plan), print); err != nil {
 		return broken("%w", err)

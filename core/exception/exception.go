@@ -138,9 +138,12 @@ func PlaceOf(index *match.Index, s tray.Side, row uint32) Place {
 	return Place{at, s, row}
 }
 
-// Rows are the numbers of the records of side s that the entries at places hold, ascending.
-func Rows(plan *sieve.Plan, index *match.Index, places []Place, s tray.Side) (rows []uint32) {
+// Rows are the numbers of the records of side s that the entries at places hold, and of the others that are named, ascending.
+func Rows(plan *sieve.Plan, index *match.Index, places []Place, others []uint32, s tray.Side) (rows []uint32) {
 	held := make([]bool, len(index.Sides[s].Trays))
+	for _, row := range others {
+		held[row] = true
+	}
 	groups := map[uint32]bool{} // keys whose records are one group
 	for _, p := range places {
 		row := p.Number

@@ -21,7 +21,7 @@ import (
 func TestFeed(t *testing.T) {
 	r := rand.New(rand.NewPCG(77, 1))
 	ctx := context.Background()
-	asLines := 0
+	asLines, repeats := 0, 0
 	for n := range 300 {
 		c := randomCase(r)
 		plan, tables := c.inputs(t, 1+r.IntN(3))
@@ -29,7 +29,30 @@ func TestFeed(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		m := match.Begin(plan, r.Int64N(1000), match.Options{Workers: 1 + r.IntN(3), NoKeys: n%3 == 0})
+		opts := match.Options{Workers: 1 + r.IntN(3), NoKeys: n%3 == 0}
+		if n%2 == 0 { // records of repeated keys are read from elsewhere
+			opts.Near = func(ctx context.Context, index *match.Index, repeated [2][]uint32) (near [2]record.Table, _ error) {
+				for _, s := range tray.Sides {
+					for _, row := range repeated[s] {
+						if index.Sides[s].Partners[row] != match.None {
+							t.Errorf("record %d of the %s side is said to be of a repeated key, and has a partner", row, s)
+						}
+					}
+					if !slices.IsSorted(repeated[s]) {
+						t.Errorf("not in ascending order: %v", repeated[s])
+					}
+					repeats += len(repeated[s])
+					x, err := record.NewExcerpt(ctx, tables[s], repeated[s], 1, 1<<20, "")
+					if err != nil {
+						return near, err
+					}
+					t.Cleanup(func() { _ = x.Close() }) // keeps nothing but memory
+					near[s] = x
+				}
+				return near, nil
+			}
+		}
+		m := match.Begin(plan, r.Int64N(1000), opts)
 		type given struct {
 			side  tray.Side
 			batch int
@@ -87,8 +110,8 @@ func TestFeed(t *testing.T) {
 			t.Fatalf("another index\n got %+v\nwant %+v", got, want)
 		}
 	}
-	if asLines < 100 {
-		t.Errorf("only %d batches were given as lines", asLines)
+	if asLines < 100 || repeats < 100 {
+		t.Errorf("only %d batches were given as lines, and %d records of repeated keys", asLines, repeats)
 	}
 }
 

@@ -43,6 +43,17 @@ func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
 	return r.rows[k.start+k.count[0] : k.start+k.count[0]+k.count[1]]
 }
 
+// records are the numbers of all their records, by side and in ascending order.
+func (r *repeats) records() (rows [2][]uint32) {
+	for _, s := range tray.Sides {
+		for _, k := range r.keys {
+			rows[s] = append(rows[s], r.side(k, s)...)
+		}
+		slices.Sort(rows[s])
+	}
+	return rows
+}
+
 // settleRepeats pairs the records of repeated keys. It takes as many keys at a time as the budget has room for, reads
 // each batch that holds one of their records once, and settles the keys in parallel. A key that there is no room for is settled alone, piece by piece.
 func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {

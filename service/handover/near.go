@@ -29,8 +29,8 @@ type Records struct {
 	progress func(done, total int64)
 }
 
-// Near brings the records of the entries at places near. It is to be closed.
-func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []exception.Place, opts Options) (*Records, error) {
+// Near brings the records of the entries at places near, and others that are named by side. It is to be closed.
+func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []exception.Place, others [2][]uint32, opts Options) (*Records, error) {
 	r := &Records{tables: tables, workers: opts.Workers, progress: opts.Progress}
 	if r.progress == nil {
 		r.progress = func(int64, int64) {}
@@ -44,7 +44,7 @@ func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 			continue // they are near
 		}
 		sides.Go(func() error {
-			x, err := record.NewExcerpt(reading, tables[s], exception.Rows(plan, index, places, s), max(r.workers/2, 1), opts.Budget/2, opts.TempDir)
+			x, err := record.NewExcerpt(reading, tables[s], exception.Rows(plan, index, places, others[s], s), max(r.workers/2, 1), opts.Budget/2, opts.TempDir)
 			if err == nil {
 				r.tables[s], r.excerpts[s] = x, x
 			}
@@ -57,6 +57,9 @@ func Near(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]r
 	}
 	return r, nil
 }
+
+// Tables are the tables of both sides, for who reads these records and seldom others.
+func (r *Records) Tables() [2]record.Table { return r.tables }
 
 // Close gives back what is kept of the records.
 func (r *Records) Close() {
