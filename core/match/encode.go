@@ -24,11 +24,12 @@ type sideReader struct {
 	wanted []bool          // of the batch's records, which take part; nil: all
 	trays  []tray.Tray     // of the batch's records; nil as long as all take part
 
-	room    []byte   // for the entries being put together
-	ends    []int    // where each of them ends so far; -1: the record has none
-	keyEnds []int    // where the key of each ends
-	flags   []uint32 // of each
-	hashes  []uint64 // of the key of each
+	room       []byte   // for the entries being put together
+	ends       []int    // where each of them ends so far; -1: the record has none
+	head       int      // bytes of their heads
+	keyEnds    []int    // where the key of each ends
+	unreadable []bool   // whether one of its values is
+	hashes     []uint64 // of the key of each
 }
 
 // entriesTogether is how many entries are put together at a time, and entryRoom about how many bytes they may take, so that they stay
@@ -58,7 +59,7 @@ func (r *sideReader) read(g given) error {
 	if r.where != nil {
 		r.filter(g.batch)
 	}
-	each := entryHead + putSlack // bytes of the longest entry
+	each := longHead + putSlack // bytes of the longest entry
 	for i := range r.key {
 		each += binary.MaxVarintLen64 + r.key[i].load(&g, r.wanted, &r.tally.Parts[r.side][i])
 	}
@@ -75,12 +76,13 @@ func (r *sideReader) read(g given) error {
 	for a, v := range r.tally.values {
 		r.tally.sumAll(a, r.side, uint32(g.first), g.carried(), &r.values[v].out, currencies)
 	}
+	r.head = headOf(each)
 	together := min(max(entryRoom/each, 1), entriesTogether, g.records)
 	if together*each > len(r.room) {
 		r.room = make([]byte, together*each)
 	}
 	if together > len(r.ends) {
-		r.ends, r.keyEnds, r.flags, r.hashes = make([]int, together), make([]int, together), make([]uint32, together), make([]uint64, together)
+		r.ends, r.keyEnds, r.unreadable, r.hashes = make([]int, together), make([]int, together), make([]bool, together), make([]uint64, together)
 	}
 	for from := 0; from < g.records; from += together {
 		if err := r.some(&g, from, min(from+together, g.records), each); err != nil {
@@ -109,30 +111,30 @@ func (r *sideReader) filter(b *record.Batch) {
 
 // some makes the entries of the records from one up to another. Each has so many bytes of room.
 func (r *sideReader) some(g *given, from, to, each int) error {
-	ends, keyEnds, flags := r.ends[:to-from], r.keyEnds[:to-from], r.flags[:to-from]
+	ends, keyEnds, unreadable := r.ends[:to-from], r.keyEnds[:to-from], r.unreadable[:to-from]
 	for n := range ends {
-		if ends[n] = n*each + entryHead; r.wanted != nil && !r.wanted[from+n] {
+		if ends[n] = n*each + r.head; r.wanted != nil && !r.wanted[from+n] {
 			ends[n] = -1
 			r.leaveOut(g, from+n, tray.Excluded)
 		}
-		flags[n] = 0
+		unreadable[n] = false
 	}
 	for p := range r.key {
 		r.putPart(g, p, from, ends)
 	}
 	for n := range ends {
 		if r.m.classes != nil && ends[n] >= 0 {
-			ends[n] = r.putClass(n*each+entryHead, ends[n])
+			ends[n] = r.putClass(n*each+r.head, ends[n])
 		}
 		keyEnds[n] = ends[n]
 	}
 	for v := range r.values {
-		r.values[v].put(r.room, from, ends, flags)
+		r.values[v].put(r.room, from, ends, unreadable)
 	}
 	hashes := r.hashes[:to-from]
 	for n, end := range ends { // apart from the writing, so that none waits for its own hash
 		if start := n * each; end >= 0 {
-			hashes[n] = r.m.partitions.seal(r.room[start:end], uint32(g.first)+uint32(from+n), keyEnds[n]-start, flags[n])
+			hashes[n] = r.m.partitions.seal(r.room[start:end], uint32(g.first)+uint32(from+n), r.head, keyEnds[n]-start, unreadable[n])
 		}
 	}
 	for n, end := range ends {
@@ -253,8 +255,8 @@ func (c *columnReader) state(i, size int) reading.State {
 }
 
 // put puts the column's values into entries, those of the records from from on: each as its size and state in one number, and
-// its text. Flags get a bit where one is unreadable.
-func (c *columnReader) put(room []byte, from int, ends []int, flags []uint32) {
+// its text. It is noted where one is unreadable.
+func (c *columnReader) put(room []byte, from int, ends []int, unreadable []bool) {
 	for n, end := range ends {
 		if end < 0 {
 			continue
@@ -262,7 +264,7 @@ func (c *columnReader) put(room []byte, from int, ends []int, flags []uint32) {
 		text, size := c.place(from + n)
 		state := c.state(from+n, size)
 		if state == reading.Unreadable {
-			flags[n] |= entryUnreadable
+			unreadable[n] = true
 		}
 		if head := size<<2 | int(state); head < 0x80 {
 			room[end] = byte(head)

@@ -122,15 +122,26 @@ func (p *partitions) writer(s tray.Side) *writer {
 	return &writer{to: p, side: s, open: make([][]byte, len(p.parts))}
 }
 
-// An entry is its size, its record's number, the lower half of its key's hash and the key's size (4 bytes each; the highest bit of the
-// last says that one of the values is unreadable), the key, and the values, each as its size and state in one varint followed by its text.
+// An entry is a head, the key, and the values, each as its size and state in one varint followed by its text. The head is the record's number,
+// the lower half of its key's hash (4 bytes each), the entry's size and the key's size (2 bytes each; the highest bit of the last says that one
+// of the values is unreadable). Of entries that may be too large for that, both are 0 and follow as 4 bytes each.
 const (
-	entryHead       = 16
-	entryUnreadable = 1 << 31
+	shortHead       = 12
+	longHead        = 20
+	longestShort    = 1<<15 - 1
+	shortUnreadable = 1 << 15
+	longUnreadable  = 1 << 31
 )
 
-// write adds an entry of so many bytes, whose key starts at [entryHead] and whose values follow it, and which has room behind it. Its
-// hash has been put into it.
+// headOf is how many bytes the heads of entries have of which none is larger than so many bytes.
+func headOf(longest int) int {
+	if longest > longestShort {
+		return longHead
+	}
+	return shortHead
+}
+
+// write adds an entry of so many bytes, which has room behind it.
 func (w *writer) write(room []byte, size int, hash uint64) error {
 	part := int(hash >> w.to.shift)
 	block := w.open[part]
@@ -148,10 +159,10 @@ func (w *writer) write(room []byte, size int, hash uint64) error {
 		at = 0
 	}
 	// Most entries are short, and how short cannot be foreseen: then it is quicker to copy more than there is.
-	if size <= shortEntry && cap(block)-at >= shortEntry && len(room) >= shortEntry {
-		to := block[at : at+shortEntry]
-		for k := 0; k < shortEntry; k += 16 { // which the compiler does without a call
-			*(*[16]byte)(to[k:]) = *(*[16]byte)(room[k:])
+	if size <= 2*shortEntry && cap(block)-at >= 2*shortEntry && len(room) >= 2*shortEntry {
+		putShort(block[at:at+shortEntry], room)
+		if size > shortEntry {
+			putShort(block[at+shortEntry:at+2*shortEntry], room[shortEntry:])
 		}
 		w.open[part] = block[:at+size]
 		return nil
@@ -160,17 +171,38 @@ func (w *writer) write(room []byte, size int, hash uint64) error {
 	return nil
 }
 
-// shortEntry is how many bytes of a short entry are copied.
-const shortEntry = 128
+// shortEntry is how many bytes of an entry are copied at a time.
+const shortEntry = 64
 
-// seal fills in the head of an entry whose key ends at keyEnd, and returns the key's hash. Flags go with the key's size.
-func (p *partitions) seal(e entry, row uint32, keyEnd int, flags uint32) uint64 {
-	key := e[entryHead:keyEnd]
+// putShort copies so many bytes, which the compiler does without a call.
+func putShort(to, from []byte) {
+	for k := 0; k < shortEntry; k += 16 {
+		*(*[16]byte)(to[k:]) = *(*[16]byte)(from[k:])
+	}
+}
+
+// seal fills in the head of an entry, of so many bytes, whose key ends at keyEnd, and returns the key's hash.
+func (p *partitions) seal(e entry, row uint32, head, keyEnd int, unreadable bool) uint64 {
+	key := e[head:keyEnd]
 	hash := p.opts.Hash(key)
-	binary.LittleEndian.PutUint32(e, uint32(len(e)))
-	binary.LittleEndian.PutUint32(e[4:], row)
-	binary.LittleEndian.PutUint32(e[8:], uint32(hash))
-	binary.LittleEndian.PutUint32(e[12:], uint32(len(key))|flags)
+	binary.LittleEndian.PutUint32(e, row)
+	binary.LittleEndian.PutUint32(e[4:], uint32(hash))
+	if head == longHead {
+		size := uint32(len(key))
+		if unreadable {
+			size |= longUnreadable
+		}
+		binary.LittleEndian.PutUint32(e[8:], 0)
+		binary.LittleEndian.PutUint32(e[12:], uint32(len(e)))
+		binary.LittleEndian.PutUint32(e[16:], size)
+		return hash
+	}
+	size := uint16(len(key))
+	if unreadable {
+		size |= shortUnreadable
+	}
+	binary.LittleEndian.PutUint16(e[8:], uint16(len(e)))
+	binary.LittleEndian.PutUint16(e[10:], size)
 	return hash
 }
 
@@ -191,22 +223,44 @@ func (w *writer) flush() error {
 type entry []byte
 
 func entryAt(block []byte, at uint32) entry {
-	return entry(block[at : at+binary.LittleEndian.Uint32(block[at:])])
+	e := entry(block[at:])
+	if size := binary.LittleEndian.Uint16(e[8:]); size != 0 {
+		return e[:size]
+	}
+	return e[:binary.LittleEndian.Uint32(e[12:])]
 }
 
 func (e entry) size() uint32 { return uint32(len(e)) }
-func (e entry) row() uint32  { return binary.LittleEndian.Uint32(e[4:]) }
-func (e entry) hash() uint32 { return binary.LittleEndian.Uint32(e[8:]) }
-func (e entry) keyEnd() int {
-	return entryHead + int(binary.LittleEndian.Uint32(e[12:])&^entryUnreadable)
+func (e entry) row() uint32  { return binary.LittleEndian.Uint32(e) }
+func (e entry) hash() uint32 { return binary.LittleEndian.Uint32(e[4:]) }
+func (e entry) long() bool   { return binary.LittleEndian.Uint16(e[8:]) == 0 }
+
+// keyPlace is where the key begins and ends.
+func (e entry) keyPlace() (from, to int) {
+	if e.long() {
+		return longHead, longHead + int(binary.LittleEndian.Uint32(e[16:])&^longUnreadable)
+	}
+	return shortHead, shortHead + int(binary.LittleEndian.Uint16(e[10:])&^shortUnreadable)
 }
-func (e entry) key() []byte { return e[entryHead:e.keyEnd()] }
+
+func (e entry) key() []byte {
+	from, to := e.keyPlace()
+	return e[from:to]
+}
 
 // unreadable reports whether one of the values is.
-func (e entry) unreadable() bool { return binary.LittleEndian.Uint32(e[12:])&entryUnreadable != 0 }
+func (e entry) unreadable() bool {
+	if e.long() {
+		return binary.LittleEndian.Uint32(e[16:])&longUnreadable != 0
+	}
+	return binary.LittleEndian.Uint16(e[10:])&shortUnreadable != 0
+}
 
 // tail is the values as they stand in the entry.
-func (e entry) tail() []byte { return e[e.keyEnd():] }
+func (e entry) tail() []byte {
+	_, from := e.keyPlace()
+	return e[from:]
+}
 
 // values reads the entry's values into v, which has as many as the entry.
 func (e entry) values(v []reading.Value) {
