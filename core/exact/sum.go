@@ -46,6 +46,9 @@ func NewTerm(plain []byte) (t Term, ok bool) {
 	return t, ok
 }
 
+// Negative is the number with the other sign.
+func (t Term) Negative() Term { return Term{-t.coefficient, t.places} }
+
 // Decimal is the number.
 func (t Term) Decimal() decimal.Decimal { return decimal.New(t.coefficient, int32(-t.places)) }
 

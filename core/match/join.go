@@ -63,6 +63,7 @@ type joiner struct {
 	slots   []uint32 // hash table: number of a group plus one, or 0
 	repeats repeats
 	values  [2][]reading.Value
+	terms   []exact.Term
 	totals  *pairing.Group // nil unless totals are compared
 }
 
@@ -72,8 +73,7 @@ type joinSide struct {
 	blocks [][]byte
 	places []place
 	rows   []uint32
-	next   []uint32     // the next entry with the same key, or None
-	terms  []exact.Term // amounts of right entries that are alike their left one
+	next   []uint32 // the next entry with the same key, or None
 }
 
 // place is where an entry begins: in which block, and where in it.
@@ -90,7 +90,7 @@ type keyGroup struct {
 	count [2]uint32
 	first [2]uint32
 	rows  [2]uint32
-	alike uint32 // where the amounts of the last right entry begin in terms, if it is alike the left one, as [joiner.alikeLeft] says; None: it is not
+	alike bool // one record of each side carries it so far, and they have the same values: their amounts are in the matched tray's
 }
 
 func (m *Matching) joiner(t *tally) *joiner {
@@ -114,7 +114,7 @@ func (j *joiner) load(part int) error {
 		if side.blocks, side.buffer, err = j.m.partitions.load(part, s, side.buffer); err != nil {
 			return err
 		}
-		side.places, side.rows, side.next, side.terms = side.places[:0], side.rows[:0], side.next[:0], side.terms[:0]
+		side.places, side.rows, side.next = side.places[:0], side.rows[:0], side.next[:0]
 		for _, block := range side.blocks {
 			size += len(block)
 		}
@@ -128,7 +128,7 @@ func (j *joiner) load(part int) error {
 				e := entryAt(block, at)
 				g := j.group(e)
 				if s == tray.Right {
-					g.alike = j.alikeLeft(g, e)
+					j.compare(g, e)
 				}
 				row := e.row()
 				side.next = append(side.next, g.first[s])
@@ -143,25 +143,35 @@ func (j *joiner) load(part int) error {
 	return nil
 }
 
-// alikeLeft finds, while both are near, whether a right entry's values are the same bytes as those of the left entry last found with its
-// key: if so, and if all can be read, the two agree whatever the rules. It returns where the amounts of both have been put.
-func (j *joiner) alikeLeft(g *keyGroup, e entry) uint32 {
-	if g.first[tray.Left] == None || e.unreadable() || j.tally.column >= 0 {
-		return None
+// compare finds, while both are near, whether the values of a right entry that has come to a key are the same bytes as those of its only left
+// one: if so, and if all can be read, the two agree whatever the rules. Their amounts are added up at once, and taken back where a second right
+// entry comes.
+func (j *joiner) compare(g *keyGroup, e entry) {
+	switch {
+	case g.alike:
+		g.alike = false
+		j.sides[tray.Left].entry(g.first[tray.Left]).values(j.values[tray.Left])
+		j.terms, _ = j.tally.terms(j.terms[:0], j.values[tray.Left]) // as they could be had before
+		for i := range j.terms {
+			j.terms[i] = j.terms[i].Negative()
+		}
+		j.tally.sumTerms(j.terms)
+		return
+	case g.count != [2]uint32{1, 0}, e.unreadable(), j.tally.column >= 0, j.totals != nil:
+		return
 	}
-	left, right := j.sides[tray.Left].entry(g.first[tray.Left]), &j.sides[tray.Right]
-	if !bytes.Equal(left.tail(), e.tail()) {
-		return None
+	if !bytes.Equal(j.sides[tray.Left].entry(g.first[tray.Left]).tail(), e.tail()) {
+		return
 	}
-	at := uint32(len(right.terms))
 	if len(j.tally.values) > 0 {
 		e.values(j.values[tray.Right])
 		var ok bool
-		if right.terms, ok = j.tally.terms(right.terms, j.values[tray.Right]); !ok {
-			return None
+		if j.terms, ok = j.tally.terms(j.terms[:0], j.values[tray.Right]); !ok {
+			return
 		}
+		j.tally.sumTerms(j.terms)
 	}
-	return at
+	g.alike = true
 }
 
 // makeSlots makes so many slots, a power of two, and puts the groups into them.
@@ -191,7 +201,7 @@ func (j *joiner) group(e entry) *keyGroup {
 	for slot := hash & mask; ; slot = (slot + 1) & mask {
 		n := j.slots[slot]
 		if n == 0 {
-			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}, alike: None})
+			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}})
 			j.slots[slot] = uint32(len(j.groups))
 			return &j.groups[len(j.groups)-1]
 		}
@@ -235,9 +245,7 @@ func (j *joiner) settle(base uint32) {
 func (j *joiner) settlePair(g *keyGroup, number uint32) {
 	left, right := &j.sides[tray.Left], &j.sides[tray.Right]
 	at := tray.Matched
-	if g.alike != None { // as nearly every pair is
-		j.tally.sumTerms(right.terms[g.alike : int(g.alike)+len(j.tally.values)])
-	} else {
+	if !g.alike { // as few pairs are
 		left.entry(g.first[tray.Left]).values(j.values[0])
 		right.entry(g.first[tray.Right]).values(j.values[1])
 		for _, f := range j.tally.fields {

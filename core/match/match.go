@@ -146,12 +146,13 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 	if err := m.refuse(ctx, tallies); err != nil {
 		return nil, err
 	}
+	rows := repeats.records()
 	if m.opts.Near != nil {
-		if m.inputs, err = m.opts.Near(ctx, m.index, repeats.records()); err != nil {
+		if m.inputs, err = m.opts.Near(ctx, m.index, rows); err != nil {
 			return nil, err
 		}
 	}
-	if err := m.settleRepeats(ctx, repeats, tallies[:m.opts.Workers]); err != nil {
+	if err := m.settleRepeats(ctx, repeats, rows, tallies[:m.opts.Workers]); err != nil {
 		return nil, err
 	}
 	if !m.opts.NoKeys {

@@ -54,15 +54,15 @@ func (r *repeats) records() (rows [2][]uint32) {
 	return rows
 }
 
-// settleRepeats pairs the records of repeated keys. It takes as many keys at a time as the budget has room for, reads
+// settleRepeats pairs the records of repeated keys, whose numbers are rows. It takes as many keys at a time as the budget has room for, reads
 // each batch that holds one of their records once, and settles the keys in parallel. A key that there is no room for is settled alone, piece by piece.
-func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*tally) error {
+func (m *Matching) settleRepeats(ctx context.Context, all *repeats, rows [2][]uint32, tallies []*tally) error {
 	each := int64(256) // bytes of a record while it is being paired
+	slices.SortFunc(all.keys, func(a, b repeatedKey) int { return int(int64(all.rows[a.start]) - int64(all.rows[b.start])) })
 	for _, s := range tray.Sides {
-		each = max(each, 256+2*averageBytes(ctx, m.inputs[s]))
+		each = max(each, 256+2*m.averageBytes(ctx, rows[s], s))
 	}
 	most := max(m.opts.Budget/2/each, 1)
-	slices.SortFunc(all.keys, func(a, b repeatedKey) int { return int(int64(all.rows[a.start]) - int64(all.rows[b.start])) })
 	total := int64(len(all.keys))
 	for done := 0; done < len(all.keys); {
 		if k := all.keys[done]; k.records() > most && pairing.InOrder(int(k.count[0]), int(k.count[1])) {
@@ -89,16 +89,22 @@ func (m *Matching) settleRepeats(ctx context.Context, all *repeats, tallies []*t
 // records is how many records carry the key.
 func (k *repeatedKey) records() int64 { return int64(k.count[0]) + int64(k.count[1]) }
 
-// averageBytes is about the size of one record, judged by the first batch.
-func averageBytes(ctx context.Context, t record.Table) int64 {
-	if t.Records() == 0 {
+// averageBytes is about the size of one record of side s, judged by the first of those with the given numbers.
+func (m *Matching) averageBytes(ctx context.Context, rows []uint32, s tray.Side) int64 {
+	const judged = 100
+	if rows = rows[:min(len(rows), judged)]; len(rows) == 0 {
 		return 0
 	}
-	b, err := t.Batch(ctx, 0)
+	bytes := 0
+	err := record.Gather(ctx, m.inputs[s], rows, func(_ int, b *record.Batch, i int) {
+		for _, col := range b.Columns {
+			bytes += col.ValueLen(i)
+		}
+	})
 	if err != nil {
-		return 0 // whoever reads the batch next meets the same error, and reports it
+		return 0 // whoever reads the records next meets the same error, and reports it
 	}
-	return b.Bytes() / int64(b.Records())
+	return int64(bytes / len(rows))
 }
 
 func (m *Matching) settleSome(ctx context.Context, all *repeats, keys []repeatedKey, tallies []*tally) error {
