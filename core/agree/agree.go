@@ -75,6 +75,11 @@ func (r Rule) Agree(left, right reading.Value) bool {
 	case !r.Kind.Measured():
 		return false
 	}
+	if difference, ok := r.short(left, right); ok && r.Percent.IsZero() {
+		if within, ok := exact.TermOf(r.Within); ok {
+			return difference.Magnitude().Compare(within) <= 0
+		}
+	}
 	difference, _ := r.Difference(left, right)
 	return r.Near(difference, func() decimal.Decimal {
 		return decimal.Max(exact.Decimal(left.Text).Abs(), exact.Decimal(right.Text).Abs())
@@ -111,6 +116,33 @@ func (r Rule) Difference(left, right reading.Value) (decimal.Decimal, bool) {
 		return seconds(right.Text).Sub(seconds(left.Text)), true
 	}
 	return exact.Decimal(right.Text).Sub(exact.Decimal(left.Text)), true
+}
+
+// DifferenceText is the difference in plain form, or empty where there is none to take.
+func (r Rule) DifferenceText(left, right reading.Value) string {
+	if d, ok := r.short(left, right); ok {
+		return d.Text()
+	}
+	if d, ok := r.Difference(left, right); ok {
+		return exact.Text(d)
+	}
+	return ""
+}
+
+// short is the difference of decimals where all are short, as nearly all are.
+func (r Rule) short(left, right reading.Value) (d exact.Term, ok bool) {
+	if r.Kind != Decimal || left.State != reading.Text || right.State != reading.Text {
+		return d, false
+	}
+	l, ok := exact.NewTerm(left.Text)
+	if !ok {
+		return d, false
+	}
+	t, ok := exact.NewTerm(right.Text)
+	if !ok {
+		return d, false
+	}
+	return t.Minus(l)
 }
 
 func seconds(text []byte) decimal.Decimal {

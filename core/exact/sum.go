@@ -1,7 +1,6 @@
 package exact
 
 import (
-	"cmp"
 	"math/bits"
 
 	"github.com/shopspring/decimal"
@@ -32,49 +31,6 @@ func (s *Sum) Add(plain []byte) {
 		return
 	}
 	s.long = s.long.Add(Decimal(plain))
-}
-
-// Term is a number of up to 18 digits that is added to several sums, or compared with several numbers, and so read only once.
-type Term struct {
-	coefficient int64
-	places      int
-}
-
-// NewTerm reads a number in its plain form. It reports false where that is too long for a term; [Sum.Add] adds it then.
-func NewTerm(plain []byte) (t Term, ok bool) {
-	t.coefficient, t.places, ok = small(plain)
-	return t, ok
-}
-
-// Negative is the number with the other sign.
-func (t Term) Negative() Term { return Term{-t.coefficient, t.places} }
-
-// Decimal is the number.
-func (t Term) Decimal() decimal.Decimal { return decimal.New(t.coefficient, int32(-t.places)) }
-
-// Compare says whether t is less than o (-1), equal to it (0) or greater (1).
-func (t Term) Compare(o Term) int {
-	if t.places == o.places {
-		return cmp.Compare(t.coefficient, o.coefficient)
-	}
-	if t.places > o.places {
-		return -o.Compare(t)
-	}
-	negative := t.coefficient < 0
-	if negative != (o.coefficient < 0) || t.coefficient == 0 || o.coefficient == 0 {
-		return cmp.Compare(t.coefficient, o.coefficient)
-	}
-	// Of 18 digits each, both have room in 128 bits as units of the finer one's last place.
-	power := uint64(1)
-	for range o.places - t.places {
-		power *= 10
-	}
-	high, low := bits.Mul64(uint64(max(t.coefficient, -t.coefficient)), power)
-	by := cmp.Or(cmp.Compare(high, 0), cmp.Compare(low, uint64(max(o.coefficient, -o.coefficient))))
-	if negative {
-		return -by
-	}
-	return by
 }
 
 // AddTerm adds a number.

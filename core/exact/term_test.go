@@ -9,8 +9,8 @@ import (
 	"twinsieve/core/exact"
 )
 
-// TestTermCompare holds the order of terms against that of decimals: numbers of any length and sign, many of them equal or nearly so.
-func TestTermCompare(t *testing.T) {
+// TestTerm holds the order of terms, their differences and their texts against those of decimals: numbers of any length and sign, many of them equal or nearly so.
+func TestTerm(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 9))
 	some := func() exact.Term {
 		for {
@@ -32,9 +32,18 @@ func TestTermCompare(t *testing.T) {
 			return term
 		}
 	}
-	equal := 0
+	equal, differences := 0, 0
 	for range 100_000 {
 		a, b := some(), some()
+		if of, ok := exact.TermOf(a.Decimal()); !ok || of.Compare(a) != 0 || a.Text() != exact.Text(a.Decimal()) {
+			t.Fatalf("%s becomes %s, %t, and is written %s", a.Decimal(), of.Decimal(), ok, a.Text())
+		}
+		if d, ok := a.Minus(b); ok {
+			differences++
+			if want := a.Decimal().Sub(b.Decimal()); !d.Decimal().Equal(want) || !d.Magnitude().Decimal().Equal(want.Abs()) || !d.Negative().Decimal().Equal(want.Neg()) {
+				t.Fatalf("%s less %s is %s", a.Decimal(), b.Decimal(), d.Decimal())
+			}
+		}
 		got, want := a.Compare(b), a.Decimal().Cmp(b.Decimal())
 		if got != want {
 			t.Fatalf("%s and %s: %d, want %d", a.Decimal(), b.Decimal(), got, want)
@@ -43,8 +52,8 @@ func TestTermCompare(t *testing.T) {
 			equal++
 		}
 	}
-	if equal < 100 || equal > 90_000 {
-		t.Errorf("%d were equal", equal)
+	if equal < 100 || equal > 90_000 || differences < 50_000 {
+		t.Errorf("%d were equal, %d had a short difference", equal, differences)
 	}
 	long, _ := exact.NewTerm([]byte("999999999999999999"))
 	fine, _ := exact.NewTerm([]byte("0.00000000000000001"))

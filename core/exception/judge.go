@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"slices"
 
-	"twinsieve/core/exact"
 	"twinsieve/core/expression"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
@@ -58,11 +57,7 @@ func (j *judge) judge(e *Entry) {
 		fields := len(j.fields)
 		for _, f := range j.plan.Fields {
 			l, r := j.value(e, tray.Left, f.Value), j.value(e, tray.Right, f.Value)
-			out := Field{Agrees: f.Rule.Agree(l, r), States: [2]reading.State{l.State, r.State}}
-			if d, ok := f.Rule.Difference(l, r); ok {
-				out.Difference = exact.Text(d)
-			}
-			j.fields = append(j.fields, out)
+			j.fields = append(j.fields, Field{Agrees: f.Rule.Agree(l, r), States: [2]reading.State{l.State, r.State}, Difference: f.Rule.DifferenceText(l, r)})
 		}
 		e.Fields = slices.Clip(j.fields[fields:])
 	case e.Tray == tray.Excluded && j.plan.Where[e.Side] != nil:

@@ -263,7 +263,10 @@ func (j *joiner) settlePair(g *keyGroup, number uint32) {
 	}
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
-		index.put(g.rows[s], at, number)
+		if at != tray.Matched { // which is where a record is whose place nobody has changed: not touching it again saves time
+			index.Trays[g.rows[s]] = at
+		}
+		index.putKey(g.rows[s], number)
 		index.Partners[g.rows[s]] = g.rows[s.Other()]
 	}
 }

@@ -20,7 +20,8 @@ type Layout struct {
 	Exact bool // in CSV, nothing is set before texts that a spreadsheet would run
 
 	plan     *sieve.Plan
-	measured []int // the fields that have differences: numbers and dates
+	measured []int                 // the fields that have differences: numbers and dates
+	lone     [tray.Count][2]string // the reasons of records without a partner, by tray and side: they are most of a list
 }
 
 // NewLayout returns the layout for a plan.
@@ -29,6 +30,11 @@ func NewLayout(plan *sieve.Plan) *Layout {
 	for i, f := range plan.Fields {
 		if f.Rule.Kind.Measured() {
 			l.measured = append(l.measured, i)
+		}
+	}
+	for _, s := range tray.Sides {
+		for _, t := range tray.All {
+			l.lone[t][s] = loneReason(plan, t, s)
 		}
 	}
 	return l
@@ -122,7 +128,14 @@ func (l *Layout) Rows(e *exception.Entry, row []string, visit func(row []string)
 
 // Row returns the row of an entry, in the memory of row where it has room.
 func (l *Layout) Row(e *exception.Entry, row []string) []string {
-	row = append(row[:0], e.Tray.String(), Reason(l.plan, e))
+	why := ""
+	if e.Tray < tray.Count && e.Said == "" {
+		why = l.lone[e.Tray][e.Side]
+	}
+	if why == "" {
+		why = Reason(l.plan, e)
+	}
+	row = append(row[:0], e.Tray.String(), why)
 	for _, s := range tray.Sides {
 		line := ""
 		if r := e.Sides[s]; r != nil && r.Line > 0 {
@@ -163,7 +176,6 @@ func Reason(plan *sieve.Plan, e *exception.Entry) string {
 }
 
 func reason(plan *sieve.Plan, e *exception.Entry) string {
-	names := [2]string{plan.Definition.Left, plan.Definition.Right}
 	switch e.Tray {
 	case tray.Matched:
 		switch {
@@ -184,10 +196,8 @@ func reason(plan *sieve.Plan, e *exception.Entry) string {
 			parts[0] = fmt.Sprintf("of %d and %d records, %s", e.Group.Count[0], e.Group.Count[1], parts[0])
 		}
 		return strings.Join(parts, "; ")
-	case tray.Missing, tray.Orphaned:
-		return "no " + names[e.Side.Other()] + " record has this key"
-	case tray.Surplus:
-		return names[e.Side] + " has more records of this key than " + names[e.Side.Other()]
+	case tray.Missing, tray.Orphaned, tray.Surplus:
+		return loneReason(plan, e.Tray, e.Side)
 	case tray.Unkeyed:
 		var parts []string
 		for _, c := range e.Causes {
@@ -200,6 +210,18 @@ func reason(plan *sieve.Plan, e *exception.Entry) string {
 		return "left out, for the filter cannot be decided: " + e.Failed
 	}
 	return "left out by the filter"
+}
+
+// loneReason is the reason for a record of side s that found no partner, or empty where it is not in a tray of such.
+func loneReason(plan *sieve.Plan, at tray.Tray, s tray.Side) string {
+	names := [2]string{plan.Definition.Left, plan.Definition.Right}
+	switch at {
+	case tray.Missing, tray.Orphaned:
+		return "no " + names[s.Other()] + " record has this key"
+	case tray.Surplus:
+		return names[s] + " has more records of this key than " + names[s.Other()]
+	}
+	return ""
 }
 
 // disagreement says why a field does not agree: a side that has no value to compare, or how far apart the values are.
