@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"twinsieve/core/exact"
+	"twinsieve/core/largepages"
 	"twinsieve/core/tray"
 )
 
@@ -103,11 +104,19 @@ type SideSums struct {
 }
 
 func newSide(records int64, keys bool) Side {
-	s := Side{Trays: make([]tray.Tray, records), Partners: fill(make([]uint32, records), None)}
+	s := Side{Trays: make([]tray.Tray, records), Partners: numbers(records)}
+	largepages.Advise(s.Trays)
 	if keys {
-		s.Keys = fill(make([]uint32, records), None)
+		s.Keys = numbers(records)
 	}
 	return s
+}
+
+// numbers are so many numbers that are none yet.
+func numbers(records int64) []uint32 {
+	list := make([]uint32, records)
+	largepages.Advise(list)
+	return fill(list, None)
 }
 
 // put says in which tray the record belongs, and which key it has.

@@ -111,7 +111,7 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 		each = unnumbered
 	}
 	opts.Budget -= min(each*records, opts.Budget*3/4)
-	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), opts)}
+	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), records, opts)}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
 	}
@@ -138,6 +138,7 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 	if err := m.tooMany(tallies); err != nil {
 		return nil, err
 	}
+	m.partitions.room.Close()
 	m.makeSides()
 	repeats, err := m.join(ctx, tallies[:m.opts.Workers])
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"twinsieve/core/largepages"
 	"twinsieve/core/reading"
 	"twinsieve/core/spill"
 	"twinsieve/core/tray"
@@ -25,6 +26,7 @@ type partitions struct {
 	block int // bytes of a block
 	parts []partition
 	used  atomic.Int64 // bytes of full blocks in memory
+	room  largepages.Room
 	once  sync.Once
 	file  *spill.File
 	err   error
@@ -41,18 +43,22 @@ type extent struct {
 	size int
 }
 
+// entryBytes is about how many bytes an entry takes.
+const entryBytes = 96
+
 // partitionCount chooses so many partitions that one of both sides fits a processor's cache and every worker's share of
 // the budget.
 func partitionCount(records int64, opts Options) int {
-	const entry = 96 // bytes, roughly
 	each := min(1<<20, opts.Budget/int64(4*opts.Workers))
-	n := records * entry / max(each, 1)
+	n := records * entryBytes / max(each, 1)
 	return 1 << min(max(bits.Len64(uint64(n)), 2), 10)
 }
 
-func newPartitions(n int, opts Options) *partitions {
+func newPartitions(n int, records int64, opts Options) *partitions {
 	block := opts.Budget / 4 / int64(2*n*opts.Workers)
-	return &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), block: int(min(max(block, leastBlock), mostBlock)), parts: make([]partition, n)}
+	p := &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), block: int(min(max(block, leastBlock), mostBlock)), parts: make([]partition, n)}
+	p.room.Piece = int(min(min(opts.Budget, records*entryBytes)/4, 16<<20)) // so that little is left of the last
+	return p
 }
 
 func (p *partitions) spilled() int64 { return p.file.Size() }
@@ -154,7 +160,7 @@ func (w *writer) write(room []byte, size int, hash uint64) error {
 			}
 		}
 		if cap(block) < size {
-			block = make([]byte, 0, max(size, w.to.block))
+			block = w.to.room.Block(max(size, w.to.block))
 		}
 		at = 0
 	}
