@@ -126,9 +126,9 @@ func (j *joiner) load(part int) error {
 		for b, block := range side.blocks {
 			for at := uint32(0); at < uint32(len(block)); {
 				e := entryAt(block, at)
-				g := j.group(e)
-				if s == tray.Right {
-					j.compare(g, e)
+				g, same := j.group(s, e)
+				if s == tray.Right && (same || g.alike) {
+					j.addAlike(g, e)
 				}
 				row := e.row()
 				side.next = append(side.next, g.first[s])
@@ -143,12 +143,10 @@ func (j *joiner) load(part int) error {
 	return nil
 }
 
-// compare finds, while both are near, whether the values of a right entry that has come to a key are the same bytes as those of its only left
-// one: if so, and if all can be read, the two agree whatever the rules. Their amounts are added up at once, and taken back where a second right
-// entry comes.
-func (j *joiner) compare(g *keyGroup, e entry) {
-	switch {
-	case g.alike:
+// addAlike adds up the amounts of a right entry whose key and values are the same bytes as those of its only left one: if all can be read, the two
+// agree whatever the rules. They are taken back where a second right entry comes.
+func (j *joiner) addAlike(g *keyGroup, e entry) {
+	if g.alike {
 		g.alike = false
 		j.sides[tray.Left].entry(g.first[tray.Left]).values(j.values[tray.Left])
 		j.terms, _ = j.tally.terms(j.terms[:0], j.values[tray.Left]) // as they could be had before
@@ -157,10 +155,8 @@ func (j *joiner) compare(g *keyGroup, e entry) {
 		}
 		j.tally.sumTerms(j.terms)
 		return
-	case g.count != [2]uint32{1, 0}, e.unreadable(), j.tally.column >= 0, j.totals != nil:
-		return
 	}
-	if !bytes.Equal(j.sides[tray.Left].entry(g.first[tray.Left]).tail(), e.tail()) {
+	if e.unreadable() || j.tally.column >= 0 || j.totals != nil {
 		return
 	}
 	if len(j.tally.values) > 0 {
@@ -191,8 +187,9 @@ func (j *joiner) makeSlots(size int) {
 	}
 }
 
-// group finds the group of an entry's key, or begins one. Equal hashes only make two keys worth comparing.
-func (j *joiner) group(e entry) *keyGroup {
+// group finds the group of the key of an entry of side s, or begins one. Equal hashes only make two keys worth comparing. same is that the
+// entry is the first right one of a key that one left entry has, and is the same bytes, values included: nearly all are, so that this is asked first.
+func (j *joiner) group(s tray.Side, e entry) (g *keyGroup, same bool) {
 	if len(j.groups) > len(j.slots)/3*2 {
 		j.makeSlots(2 * len(j.slots))
 	}
@@ -203,10 +200,16 @@ func (j *joiner) group(e entry) *keyGroup {
 		if n == 0 {
 			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}})
 			j.slots[slot] = uint32(len(j.groups))
-			return &j.groups[len(j.groups)-1]
+			return &j.groups[len(j.groups)-1], false
 		}
-		if g := &j.groups[n-1]; g.hash == hash && bytes.Equal(j.keyOf(g), e.key()) {
-			return g
+		if g = &j.groups[n-1]; g.hash != hash {
+			continue
+		}
+		if s == tray.Right && g.count == [2]uint32{1, 0} && j.sides[tray.Left].entry(g.first[tray.Left]).sameAs(e) {
+			return g, true
+		}
+		if bytes.Equal(j.keyOf(g), e.key()) {
+			return g, false
 		}
 	}
 }

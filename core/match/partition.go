@@ -1,6 +1,7 @@
 package match
 
 import (
+	"bytes"
 	"encoding/binary"
 	"math/bits"
 	"sync"
@@ -261,6 +262,9 @@ func (e entry) unreadable() bool {
 	}
 	return binary.LittleEndian.Uint16(e[10:])&shortUnreadable != 0
 }
+
+// sameAs reports whether the entries have the same key and the same values.
+func (e entry) sameAs(other entry) bool { return bytes.Equal(e[8:], other[8:]) }
 
 // tail is the values as they stand in the entry.
 func (e entry) tail() []byte {
