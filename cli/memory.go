@@ -59,8 +59,12 @@ func keepIdle() { debug.SetGCPercent(1000) }
 // keepLean is for when data comes in: little garbage may gather beside it.
 func keepLean() { debug.SetGCPercent(50) }
 
-// keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back.
-func keepRoomy() {
-	debug.SetGCPercent(200)
+// keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back. Where there is much more than
+// what is in use, garbage may gather.
+func keepRoomy(budget int64) {
+	var now runtime.MemStats
+	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) < budget/4 {
+		debug.SetGCPercent(100)
+	}
 	go runtime.GC()
 }

@@ -26,7 +26,7 @@ const mostRepeated = 8
 
 // bring is for [match.Options]: it brings near the records of repeated keys, and of all exceptions that are known already.
 func (n *nearby) bring(ctx context.Context, index *match.Index, repeated [2][]uint32) ([2]record.Table, error) {
-	keepRoomy()
+	keepRoomy(n.budget)
 	if all := n.tables[0].Records() + n.tables[1].Records(); !n.wanted || int64(len(repeated[0])+len(repeated[1])) > all/mostRepeated {
 		return n.tables, nil
 	}
