@@ -31,7 +31,7 @@ func newProgress(out io.Writer) *progress {
 }
 
 // siftPaces are the seconds that a unit of each stage of sift takes, roughly: of a byte, a record or an exception.
-var siftPaces = map[string]float64{"reading files": 5e-9, "matching": 0.2e-6, "repeated keys": 0.05e-6, "writing exceptions": 4e-6}
+var siftPaces = map[string]float64{"reading files": 2e-9, "matching": 0.08e-6, "repeated keys": 0.04e-6, "writing exceptions": 1.4e-6}
 
 // expect says which stages are to come, and how much there is of each.
 func (p *progress) expect(legs ...pace.Leg) {
