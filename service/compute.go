@@ -97,7 +97,7 @@ func (v *Service) compute(ctx context.Context, j *job, set string, snap store.Sn
 			v.drop(w)
 		}
 	}()
-	w.Follow(snap.Number) // what was loaded meanwhile is not followed by what was there before
+	w.MadeFrom(snap.Number) // what was loaded meanwhile is not followed by what was there before
 	for {
 		b, err := reader.Next()
 		if err == io.EOF {

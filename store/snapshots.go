@@ -156,8 +156,8 @@ func (w *SnapshotWriter) AddRejects(ctx context.Context, rejects []Reject) error
 // Hash is the hash of what has been written so far.
 func (w *SnapshotWriter) Hash() string { return hex.EncodeToString(w.hash.Sum(nil)) }
 
-// Follow says that the snapshot is made from one of its set, which must still be the newest when it is sealed.
-func (w *SnapshotWriter) Follow(number int) { w.follows = number }
+// MadeFrom says that the snapshot is made from one of its set, which must still be the newest when it is sealed.
+func (w *SnapshotWriter) MadeFrom(number int) { w.follows = number }
 
 // Seal makes the snapshot visible, as the newest of its set. findings is JSON. Where another has become the newest than the
 // one that it follows, the error is [ErrChanged].

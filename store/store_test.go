@@ -193,15 +193,15 @@ func TestStaleChange(t *testing.T) {
 	}
 }
 
-// TestFollow: a snapshot that was made from one of its set is not sealed once another has followed that.
-func TestFollow(t *testing.T) {
+// TestMadeFrom: a snapshot that was made from one of its set is not sealed once another has followed that.
+func TestMadeFrom(t *testing.T) {
 	s := open(t, t.TempDir())
 	seal := func(follows int) error {
 		w, err := s.NewSnapshot(t.Context(), "log", store.Snapshot{Columns: []string{"a"}})
 		if err != nil {
 			t.Fatal(err)
 		}
-		w.Follow(follows)
+		w.MadeFrom(follows)
 		if _, err = w.Seal(t.Context(), 0, "{}"); err != nil {
 			err = errors.Join(err, w.Drop())
 		}
