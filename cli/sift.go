@@ -173,7 +173,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	near := &nearby{sifting: s, plan: plan, wanted: s.out != "" || root.output == "csv" || root.output == "ndjson", progress: progress}
 	defer near.close()
 	matching := match.Begin(plan, records, match.Options{
-		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir, NoKeys: true, Near: near.bring,
+		Workers: s.workers, Budget: feed.forMatch(), TempDir: s.tempDir, NoKeys: true, Bring: near.bring,
 		Progress: func(p match.Progress) { progress.set(p.Stage, p.Done, p.Total) },
 	})
 	defer matching.Close()

@@ -31,7 +31,7 @@ func TestFeed(t *testing.T) {
 		}
 		opts := match.Options{Workers: 1 + r.IntN(3), NoKeys: n%3 == 0}
 		if n%2 == 0 { // records of repeated keys are read from elsewhere
-			opts.Near = func(ctx context.Context, index *match.Index, repeated [2][]uint32) (near [2]record.Table, _ error) {
+			opts.Bring = func(ctx context.Context, index *match.Index, repeated [2][]uint32) (near [2]record.Table, _ error) {
 				for _, s := range tray.Sides {
 					for _, row := range repeated[s] {
 						if index.Sides[s].Partners[row] != match.None {

@@ -14,6 +14,7 @@ import (
 	"twinsieve/core/pairing"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
+	"twinsieve/core/slots"
 	"twinsieve/core/tray"
 )
 
@@ -177,14 +178,7 @@ func (j *joiner) makeSlots(size int) {
 	}
 	j.slots = j.slots[:size]
 	clear(j.slots)
-	mask := uint32(size - 1)
-	for n := range j.groups {
-		slot := j.groups[n].hash & mask
-		for j.slots[slot] != 0 {
-			slot = (slot + 1) & mask
-		}
-		j.slots[slot] = uint32(n + 1)
-	}
+	slots.Place(j.slots, len(j.groups), func(i int) uint64 { return uint64(j.groups[i].hash) })
 }
 
 // group finds the group of the key of an entry of side s, or begins one. Equal hashes only make two keys worth comparing. same is that the

@@ -43,9 +43,9 @@ type Options struct {
 	Progress func(Progress)      // called now and then, from any goroutine; may be nil
 	Hash     func([]byte) uint64 // of key bytes; nil: xxHash
 
-	// Near may be nil, or bring records near. It is called once, when every record has its place but those of repeated keys, with the numbers
+	// Bring may be nil, or bring records near. It is called once, when every record has its place but those of repeated keys, with the numbers
 	// of these in ascending order: they are read from the tables that it returns. The index is not to be kept.
-	Near func(ctx context.Context, index *Index, repeated [2][]uint32) ([2]record.Table, error)
+	Bring func(ctx context.Context, index *Index, repeated [2][]uint32) ([2]record.Table, error)
 
 	// NoKeys leaves out of the index which key a record has, for who only wants to know where each belongs. Where totals are compared it
 	// is there all the same.
@@ -148,8 +148,8 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 		return nil, err
 	}
 	rows := repeats.records()
-	if m.opts.Near != nil {
-		if m.inputs, err = m.opts.Near(ctx, m.index, rows); err != nil {
+	if m.opts.Bring != nil {
+		if m.inputs, err = m.opts.Bring(ctx, m.index, rows); err != nil {
 			return nil, err
 		}
 	}

@@ -5,6 +5,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/cespare/xxhash/v2"
+
+	"twinsieve/core/slots"
 )
 
 // tally counts how many records have each value. Values are compared byte by byte; their hashes only find the place.
@@ -103,17 +105,10 @@ func (t *tally) hasSmall() bool {
 
 func (t *tally) value(e *entry) []byte { return t.text[e.start : e.start+uint64(e.size)] }
 
-// place finds every entry a place anew.
-func (t *tally) place(slots int) {
-	t.slots = make([]uint32, slots)
-	mask := uint64(slots - 1)
-	for i := range t.entries {
-		at := t.entries[i].hash & mask
-		for t.slots[at] != 0 {
-			at = (at + 1) & mask
-		}
-		t.slots[at] = uint32(i + 1)
-	}
+// place finds every entry a place anew, among so many.
+func (t *tally) place(places int) {
+	t.slots = make([]uint32, places)
+	slots.Place(t.slots, len(t.entries), func(i int) uint64 { return t.entries[i].hash })
 }
 
 // keep forgets every value that does not belong to a part.

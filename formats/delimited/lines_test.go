@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"iter"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -165,7 +166,7 @@ func open(t *testing.T, text io.Reader, opts Options) *Reader {
 }
 
 // batches are those that a reader gives until its text ends.
-func batches(t *testing.T, r *Reader) func(func(*record.Batch) bool) {
+func batches(t *testing.T, r *Reader) iter.Seq[*record.Batch] {
 	return func(yield func(*record.Batch) bool) {
 		for {
 			b, err := r.Next()

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -61,21 +60,8 @@ func TestTable(t *testing.T) {
 	for seed := range uint64(12) {
 		r := rand.New(rand.NewPCG(seed, 7))
 		text := oddText(r, 60_000, []int{0, 2, 400, 20_000}[seed%4])
-		source, err := NewReader(bytes.NewReader(text), Options{Delimiter: ',', Footers: []string{"total"}})
-		if err != nil {
-			t.Fatal(err)
-		}
-		var batches []*record.Batch
-		for {
-			b, err := source.Next()
-			if err == io.EOF {
-				break
-			}
-			if err != nil {
-				t.Fatal(err)
-			}
-			batches = append(batches, b)
-		}
+		source := open(t, bytes.NewReader(text), Options{Delimiter: ',', Footers: []string{"total"}})
+		batches := slices.Collect(batches(t, source))
 		table := source.Table(bytes.NewReader(text))
 		if len(table.Starts()) != len(batches) {
 			t.Fatalf("%d batches, want %d", len(table.Starts()), len(batches))
@@ -98,7 +84,7 @@ func TestTable(t *testing.T) {
 			}
 		}
 		seen := 0
-		err = record.Gather(ctx, table, rows, func(n int, b *record.Batch, i int) {
+		err := record.Gather(ctx, table, rows, func(n int, b *record.Batch, i int) {
 			at := slices.IndexFunc(batches, func(x *record.Batch) bool { return int64(rows[n]) < x.First+int64(x.Records()) })
 			want := batches[at]
 			k := int(int64(rows[n]) - want.First)

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/dustin/go-humanize"
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
@@ -77,7 +78,7 @@ func Find(text io.Reader, most int64) (Found, error) {
 			return Found{}, err
 		}
 	}
-	return Found{UTF8, false, fmt.Sprintf("nothing but ASCII in its first %d KiB", most>>10)}, nil
+	return Found{UTF8, false, "nothing but ASCII in its first " + humanize.IBytes(uint64(most))}, nil
 }
 
 func tell(b []byte, head, whole bool) (Found, bool) {

@@ -99,3 +99,14 @@ func TestNamed(t *testing.T) {
 		}
 	}
 }
+
+// TestFindWithin: a text that is ASCII as far as it is looked at is taken as UTF-8, and it is said how far that was.
+func TestFindWithin(t *testing.T) {
+	text := strings.Repeat("plain text\n", textcode.Sample/4) + "M\xfcller"
+	for within, why := range map[int64]string{textcode.Sample: "nothing but ASCII in its first 64 KiB", 2 * textcode.Sample: "nothing but ASCII in its first 128 KiB"} {
+		found, err := textcode.Find(strings.NewReader(text), within)
+		if err != nil || found != (textcode.Found{Name: textcode.UTF8, Why: why}) {
+			t.Errorf("within %d bytes: %+v, %v", within, found, err)
+		}
+	}
+}
