@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
@@ -34,6 +35,7 @@ func TestClashes(t *testing.T) {
 		"codes":            {[]string{"PIL", "TUG"}, []string{"1", "2"}, nil, ""},
 		"nothing there":    {days, nil, nil, ""},
 		"blank on a side":  {days, []string{"", ""}, nil, ""},
+		"many":             {append(slices.Repeat([]string{"2031-03-14", ""}, 1999), "2031-03-15", "x", "x"), []string{"14.03.2031"}, nil, "k is date YYYY-MM-DD in 2,000 of the first 2,000 values, and K is date DD.MM.YYYY in 1 of 1 values"},
 		"yes and a number": {[]string{"yes", "no"}, []string{"1", "2"}, nil, "k is boolean yes/no in 2 of 2 values"},
 	} {
 		d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k", Right: "K"}}}}
@@ -42,7 +44,7 @@ func TestClashes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, err := clashes(context.Background(), plan, [2]record.Table{recordtest.Table(t, []string{"k"}, rows(c.left...)), recordtest.Table(t, []string{"K"}, rows(c.right...))})
+		got, err := clashes(context.Background(), plan, [2]record.Table{recordtest.Batches(t, []string{"k"}, rows(c.left...), 5000), recordtest.Batches(t, []string{"K"}, rows(c.right...), 5000)})
 		if err != nil {
 			t.Fatal(err)
 		}

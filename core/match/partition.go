@@ -10,8 +10,8 @@ import (
 	"twinsieve/core/tray"
 )
 
-// Partitions grow in blocks. Every worker has one open block of each partition and side; together they take at most a
-// quarter of the budget, as far as blocks of the least size allow.
+// Partitions grow in blocks. Every partition has one open block for each side; together they take at most an eighth of the budget, as far as
+// blocks of the least size allow.
 const (
 	leastBlock = 1 << 10 // bytes
 	mostBlock  = 16 << 10
@@ -32,6 +32,7 @@ type partitions struct {
 
 type partition [2]struct { // by side
 	mu      sync.Mutex
+	open    []byte // the block that is being filled
 	blocks  [][]byte
 	extents []extent
 }
@@ -53,8 +54,8 @@ func partitionCount(records int64, opts Options) int {
 }
 
 func newPartitions(n int, records int64, opts Options) *partitions {
-	block := opts.Budget / 4 / int64(2*n*opts.Workers)
-	p := &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), block: int(min(max(block, leastBlock), mostBlock)), parts: make([]partition, n)}
+	p := &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), parts: make([]partition, n)}
+	p.block = int(min(max(opts.Budget/8/int64(2*n), leastBlock), mostBlock))
 	p.room.Piece = int(min(min(opts.Budget, records*entryBytes)/4, 16<<20)) // so that little is left of the last
 	return p
 }
@@ -62,28 +63,39 @@ func newPartitions(n int, records int64, opts Options) *partitions {
 func (p *partitions) spilled() int64 { return p.file.Size() }
 func (p *partitions) close()         { _ = p.file.Close() }
 
-// keep takes over a full block, and returns one to go on with.
-func (p *partitions) keep(part int, s tray.Side, block []byte) ([]byte, error) {
+// add puts whole entries into a partition.
+func (p *partitions) add(part int, s tray.Side, entries []byte) error {
 	to := &p.parts[part][s]
-	if p.used.Add(int64(cap(block))) <= p.opts.Budget*3/4 {
-		to.mu.Lock()
-		to.blocks = append(to.blocks, block)
-		to.mu.Unlock()
-		return nil, nil
+	to.mu.Lock()
+	defer to.mu.Unlock()
+	if cap(to.open)-len(to.open) < len(entries) {
+		if len(to.open) > 0 {
+			if p.used.Add(int64(cap(to.open))) <= p.opts.Budget*3/4 {
+				to.blocks, to.open = append(to.blocks, to.open), nil
+			} else {
+				p.used.Add(-int64(cap(to.open)))
+				at, err := p.spill(to.open)
+				if err != nil {
+					return err
+				}
+				to.extents, to.open = append(to.extents, extent{at, len(to.open)}), to.open[:0]
+			}
+		}
+		if cap(to.open) < len(entries) {
+			to.open = p.room.Block(max(len(entries), p.block))
+		}
 	}
-	p.used.Add(-int64(cap(block)))
+	to.open = append(to.open, entries...)
+	return nil
+}
+
+// spill puts a block into the temporary file, and returns where it is.
+func (p *partitions) spill(block []byte) (at int64, err error) {
 	p.once.Do(func() { p.file, p.err = spill.Create(p.opts.TempDir) })
 	if p.err != nil {
-		return nil, p.err
+		return 0, p.err
 	}
-	at, err := p.file.Append(block)
-	if err != nil {
-		return nil, err
-	}
-	to.mu.Lock()
-	to.extents = append(to.extents, extent{at, len(block)})
-	to.mu.Unlock()
-	return block[:0], nil
+	return p.file.Append(block)
 }
 
 // load returns all blocks of a partition's side, reading back into buffer what was spilled.
@@ -97,6 +109,9 @@ func (p *partitions) load(part int, s tray.Side, buffer []byte) (blocks [][]byte
 		buffer = make([]byte, size)
 	}
 	blocks = from.blocks
+	if len(from.open) > 0 {
+		blocks = append(blocks, from.open)
+	}
 	rest := buffer[:size]
 	for _, e := range from.extents {
 		if err := p.file.ReadAt(rest[:e.size], e.at); err != nil {
@@ -111,58 +126,7 @@ func (p *partitions) load(part int, s tray.Side, buffer []byte) (blocks [][]byte
 // release lets a worked partition's memory go.
 func (p *partitions) release(part int) {
 	for s := range p.parts[part] {
-		p.parts[part][s].blocks = nil
-	}
-}
-
-// writer is one worker's open blocks of one side.
-type writer struct {
-	to   *partitions
-	side tray.Side
-	open [][]byte // by partition
-}
-
-func (p *partitions) writer(s tray.Side) *writer {
-	return &writer{to: p, side: s, open: make([][]byte, len(p.parts))}
-}
-
-// write adds an entry of so many bytes, which has room behind it.
-func (w *writer) write(room []byte, size int, hash uint64) error {
-	part := int(hash >> w.to.shift)
-	block := w.open[part]
-	at := len(block)
-	if cap(block)-at < size {
-		if at > 0 {
-			var err error
-			if block, err = w.to.keep(part, w.side, block); err != nil {
-				return err
-			}
-		}
-		if cap(block) < size {
-			block = w.to.room.Block(max(size, w.to.block))
-		}
-		at = 0
-	}
-	// Most entries are short, and how short cannot be foreseen: then it is quicker to copy more than there is.
-	if size <= 2*shortEntry && cap(block)-at >= 2*shortEntry && len(room) >= 2*shortEntry {
-		putShort(block[at:at+shortEntry], room)
-		if size > shortEntry {
-			putShort(block[at+shortEntry:at+2*shortEntry], room[shortEntry:])
-		}
-		w.open[part] = block[:at+size]
-		return nil
-	}
-	w.open[part] = append(block[:at], room[:size]...)
-	return nil
-}
-
-// shortEntry is how many bytes of an entry are copied at a time.
-const shortEntry = 64
-
-// putShort copies so many bytes, which the compiler does without a call.
-func putShort(to, from []byte) {
-	for k := 0; k < shortEntry; k += 16 {
-		*(*[16]byte)(to[k:]) = *(*[16]byte)(from[k:])
+		p.parts[part][s].blocks, p.parts[part][s].open = nil, nil
 	}
 }
 
@@ -172,17 +136,4 @@ func (p *partitions) seal(e entry, row uint32, head, keyEnd int, unreadable bool
 	hash := p.opts.Hash(key)
 	e.putHead(row, uint32(hash), head, len(key), unreadable)
 	return hash
-}
-
-// flush hands over what is in the open blocks.
-func (w *writer) flush() error {
-	for part, block := range w.open {
-		if len(block) > 0 {
-			if _, err := w.to.keep(part, w.side, block); err != nil {
-				return err
-			}
-		}
-		w.open[part] = nil
-	}
-	return nil
 }

@@ -30,21 +30,24 @@ func Repeated(ctx context.Context, plan *sieve.Plan, index *Index, tables [2]rec
 			}
 		}
 	}
-	var repeated []uint32
-	for k, c := range counts {
-		if c[0] > 1 || c[1] > 1 {
-			repeated = append(repeated, uint32(k))
-		}
-	}
-	all = int64(len(repeated))
-	slices.SortFunc(repeated, func(a, b uint32) int {
+	before := func(a, b uint32) int {
 		x, y := counts[a], counts[b]
 		return cmp.Or(cmp.Compare(uint64(y[0])*uint64(y[1]), uint64(x[0])*uint64(x[1])), cmp.Compare(y[0]+y[1], x[0]+x[1]), cmp.Compare(a, b))
-	})
-	repeated = repeated[:min(len(repeated), most)]
-	list = make([]RepeatedKey, len(repeated))
+	}
+	var first []uint32 // of the repeated keys, in order: there may be very many, and few are listed
+	for k, c := range counts {
+		if c[0] <= 1 && c[1] <= 1 {
+			continue
+		}
+		all++
+		if k := uint32(k); len(first) < most || most > 0 && before(k, first[most-1]) < 0 {
+			at, _ := slices.BinarySearchFunc(first, k, before)
+			first = slices.Insert(first[:min(len(first), most-1)], at, k)
+		}
+	}
+	list = make([]RepeatedKey, len(first))
 	place := map[uint32]int{}
-	for i, k := range repeated {
+	for i, k := range first {
 		place[k] = i
 		list[i].Records = [2]int64{int64(counts[k][0]), int64(counts[k][1])}
 	}
@@ -52,6 +55,12 @@ func Repeated(ctx context.Context, plan *sieve.Plan, index *Index, tables [2]rec
 		var rows []uint32
 		var of []int
 		for row, k := range index.Sides[s].Keys {
+			if len(place) == 0 {
+				break
+			}
+			if k == None || counts[k][0] <= 1 && counts[k][1] <= 1 {
+				continue
+			}
 			if i, ok := place[k]; ok {
 				rows, of = append(rows, uint32(row)), append(of, i)
 				delete(place, k)

@@ -124,3 +124,59 @@ func TestTotalsAgainstSQL(t *testing.T) {
 		t.Errorf("%d groups of %d, records %v", len(leaders), len(want), trays)
 	}
 }
+
+// TestRepeated holds the list of repeated keys against one that is put in order whole, for lists of any length.
+func TestRepeated(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 15))
+	d := sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "k"}}}}
+	plan, err := d.Compile([]string{"k"}, []string{"k"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 60 {
+		var tables [2]record.Table
+		counts, order := map[string]*[2]int64{}, []string(nil)
+		for s := range tables {
+			var rows [][]string
+			for range r.IntN(300) {
+				key := fmt.Sprintf("MW-%d", r.IntN(120))
+				if r.IntN(12) == 0 {
+					key = ""
+				} else if counts[key] == nil {
+					counts[key], order = &[2]int64{}, append(order, key)
+				}
+				if rows = append(rows, []string{key}); key != "" {
+					counts[key][s]++
+				}
+			}
+			tables[s] = recordtest.Batches(t, plan.Columns[s], rows, 1+r.IntN(50))
+		}
+		order = slices.DeleteFunc(order, func(k string) bool { return counts[k][0] < 2 && counts[k][1] < 2 })
+		total := len(order)
+		slices.SortStableFunc(order, func(a, b string) int {
+			x, y := counts[a], counts[b]
+			if x[0]*x[1] != y[0]*y[1] {
+				return int(y[0]*y[1] - x[0]*x[1])
+			}
+			return int(y[0] + y[1] - x[0] - x[1])
+		})
+		index, err := match.Build(t.Context(), plan, tables[0], tables[1], match.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, most := range []int{0, 1, 2, 10, 1000} {
+			list, all, err := match.Repeated(t.Context(), plan, index, tables, most)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if all != int64(total) || len(list) != min(most, total) {
+				t.Fatalf("%d of %d keys, want %d of %d", len(list), all, min(most, total), total)
+			}
+			for i, k := range list {
+				if want := order[i]; k.Key[0] != want || k.Records != *counts[want] {
+					t.Fatalf("key %d of %d is %v, want %s on %v records", i, most, k, want, *counts[want])
+				}
+			}
+		}
+	}
+}
