@@ -71,3 +71,10 @@ func Old(dir string, schema int, statements ...string) error {
 
 // Exec runs a statement in the data file.
 func (s *Store) Exec(sql string) error { return s.writes.Exec(sql).Error }
+
+// Near is how many bytes of decoded records are kept at hand.
+func (s *Store) Near() int64 {
+	s.blobs.mu.Lock()
+	defer s.blobs.mu.Unlock()
+	return s.blobs.held
+}

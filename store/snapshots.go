@@ -67,6 +67,7 @@ type SnapshotWriter struct {
 	snap  Snapshot
 	hash  hash.Hash
 	under errgroup.Group // batches that are being written
+	last  chan struct{}  // closed once all batches before the next are in the hash
 	wrong atomic.Bool    // one of them could not be
 
 	follows int // number of the snapshot that must be the newest; 0: any
@@ -75,7 +76,8 @@ type SnapshotWriter struct {
 // NewSnapshot begins a snapshot, of which columns, source, delimiter and recipe are given, of the record set with the given
 // name, which is made where it is not there.
 func (s *Store) NewSnapshot(ctx context.Context, name string, snap Snapshot) (*SnapshotWriter, error) {
-	w := &SnapshotWriter{store: s, hash: sha256.New(), snap: snap}
+	w := &SnapshotWriter{store: s, hash: sha256.New(), snap: snap, last: make(chan struct{})}
+	close(w.last)
 	w.under.SetLimit(batchesUnder)
 	w.snap.Starts, w.snap.Created = []int64{}, time.Now().UTC()
 	head, err := json.Marshal(snap.Columns)
@@ -95,23 +97,36 @@ func (s *Store) NewSnapshot(ctx context.Context, name string, snap Snapshot) (*S
 }
 
 // batchesUnder is how many batches are encoded and written at once.
-const batchesUnder = 2
+const batchesUnder = 3
 
 // Add writes a batch, in one short transaction, while the next is being made: that it could not be is said by a later call, [SnapshotWriter.Seal] at the latest.
 func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 	if w.wrong.Load() {
 		return w.under.Wait()
 	}
-	number := len(w.snap.Starts)
-	w.snap.Starts = append(w.snap.Starts, w.snap.Records)
+	number, first := len(w.snap.Starts), w.snap.Records
+	w.snap.Starts = append(w.snap.Starts, first)
 	w.snap.Records += int64(b.Records())
+	before, hashed := w.last, make(chan struct{})
+	w.last = hashed
 	w.under.Go(func() error {
-		err := w.write(ctx, number, b)
-		if err != nil {
+		<-before // each batch goes into the hash after the one before it
+		w.digest(b)
+		close(hashed)
+		if err := w.write(ctx, number, b); err != nil {
 			w.wrong.Store(true)
+			return err
 		}
-		return err
+		if b.Built() && b.First == first { // it will be profiled next
+			w.store.blobs.put(blobKey{w.snap.ID, number}, b)
+		}
+		return nil
 	})
+	return ctx.Err()
+}
+
+// digest puts a batch into the hash: of each column the places of its cells, their text, and which of them are null.
+func (w *SnapshotWriter) digest(b *record.Batch) {
 	for _, col := range b.Columns {
 		w.hash.Write(arrow.Int32Traits.CastToBytes(col.ValueOffsets()))
 		w.hash.Write(col.ValueBytes())
@@ -123,7 +138,6 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 			}
 		}
 	}
-	return ctx.Err()
 }
 
 // write writes a batch, as the one of the given number.
@@ -153,8 +167,11 @@ func (w *SnapshotWriter) AddRejects(ctx context.Context, rejects []Reject) error
 	return w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.CreateInBatches(rejects, 200).Error })
 }
 
-// Hash is the hash of what has been written so far.
-func (w *SnapshotWriter) Hash() string { return hex.EncodeToString(w.hash.Sum(nil)) }
+// Hash is the hash of what has been added so far.
+func (w *SnapshotWriter) Hash() string {
+	<-w.last
+	return hex.EncodeToString(w.hash.Sum(nil))
+}
 
 // MadeFrom says that the snapshot is made from one of its set, which must still be the newest when it is sealed.
 func (w *SnapshotWriter) MadeFrom(number int) { w.follows = number }
@@ -223,6 +240,7 @@ func (w *SnapshotWriter) Drop() error {
 
 // dropSnapshot removes a snapshot some rows at a time, then its set where nothing else is in it.
 func (s *Store) dropSnapshot(ctx context.Context, id uint) error {
+	s.blobs.forget(id)
 	for _, table := range []string{"chunks", "rejects", "profiles"} {
 		if err := s.deleteAll(ctx, table, "snapshot_id", id); err != nil {
 			return err

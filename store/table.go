@@ -73,8 +73,11 @@ func (t *table) Prefetch(ctx context.Context, batches []int) error {
 	return group.Wait()
 }
 
-// Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end.
+// Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end, unless the batch is in it.
 func (t *table) Column(ctx context.Context, i, c int) (*array.String, error) {
+	if b, ok := t.store.blobs.get(blobKey{t.snap.ID, i}); ok {
+		return b.Columns[c], nil
+	}
 	var chunk Chunk
 	err := t.store.reads.WithContext(ctx).Where(`snapshot_id = ? AND batch = ? AND "column" = ?`, t.snap.ID, i, c).Take(&chunk).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -118,7 +121,7 @@ type blobKey struct {
 	batch    int
 }
 
-// blobCache keeps the batches last used, up to a number of bytes.
+// blobCache keeps the batches last used or written, up to a number of bytes.
 type blobCache struct {
 	mu     sync.Mutex
 	budget int64
@@ -158,6 +161,17 @@ func (c *blobCache) put(key blobKey, b *record.Batch) {
 	c.shrink()
 }
 
+// forget lets the batches of a snapshot go.
+func (c *blobCache) forget(snapshot uint) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for key, e := range c.byKey {
+		if key.snapshot == snapshot {
+			c.remove(e)
+		}
+	}
+}
+
 // limit sets the number of bytes.
 func (c *blobCache) limit(budget int64) {
 	c.mu.Lock()
@@ -169,10 +183,12 @@ func (c *blobCache) limit(budget int64) {
 // shrink lets those go that were used least lately, until the rest keeps to the budget.
 func (c *blobCache) shrink() {
 	for c.held > c.budget {
-		last := c.order.Back()
-		gone := last.Value.(*cached)
-		c.order.Remove(last)
-		delete(c.byKey, gone.key)
-		c.held -= gone.batch.Bytes()
+		c.remove(c.order.Back())
 	}
+}
+
+func (c *blobCache) remove(e *list.Element) {
+	gone := c.order.Remove(e).(*cached)
+	delete(c.byKey, gone.key)
+	c.held -= gone.batch.Bytes()
 }

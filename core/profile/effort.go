@@ -22,6 +22,9 @@ const wholeRecord = 5
 
 func effortOf(distinct float64) effort { return effort{count: 1 + 4*distinct, look: 7 * distinct} }
 
+// all is what there is to do in all.
+func (e *effort) all() float64 { return e.count + e.look }
+
 // room is a tally with room for what is to be counted, where that is not more than so many bytes.
 func (e *effort) room(budget int64) *tally {
 	const slack = 16 // a sixteenth more than was guessed
@@ -91,7 +94,7 @@ func newProgress(t record.Table, list []effort, tell func(done, total int64)) *p
 	p := &progress{tell: tell, cells: t.Records() * int64(len(t.Columns()))}
 	each := float64(wholeRecord)
 	for _, e := range list {
-		each += e.count + e.look
+		each += e.all()
 	}
 	p.total = max(int64(each*1000*float64(t.Records())), 1)
 	return p

@@ -110,7 +110,8 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		p.Repeated, err = repeated(ctx, t, budget, steps)
 		return err
 	})
-	for c, name := range t.Columns() {
+	for _, c := range order(list) {
+		name := t.Columns()[c]
 		group.Go(func() error {
 			col := &column{Column: &p.Columns[c], table: t, number: c, budget: budget, effort: list[c], steps: steps}
 			col.Name = name
@@ -122,6 +123,16 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		})
 	}
 	return p, group.Wait()
+}
+
+// order is that of the columns in which they are done, the dearest first, so that at the end no worker waits long for another.
+func order(list []effort) []int {
+	columns := make([]int, len(list))
+	for c := range columns {
+		columns[c] = c
+	}
+	slices.SortStableFunc(columns, func(a, b int) int { return cmp.Compare(list[b].all(), list[a].all()) })
+	return columns
 }
 
 // column is a column that is being profiled.

@@ -68,6 +68,9 @@ func (b *Batch) Bytes() int64 {
 	return n
 }
 
+// Built reports whether the batch was made by a [Builder]: then it holds no memory but its own, however it is kept.
+func (b *Batch) Built() bool { return b.made != nil }
+
 // Origin returns where the batch's record i has come from.
 func (b *Batch) Origin(i int) Origin {
 	o := Origin{Line: b.Line(i)}
