@@ -87,7 +87,7 @@ func (w *rowWriter) insert(table, columns string, rows [][]any) error {
 
 func (w *rowWriter) insertSome(table, columns string, values []any, rows int) error {
 	one := "(?" + strings.Repeat(",?", len(values)/rows-1) + ")"
-	_, err := w.change("INSERT INTO "+table+" ("+columns+") VALUES "+one+strings.Repeat(","+one, rows-1), values...)
+	_, err := w.change("INSERT OR FAIL INTO "+table+" ("+columns+") VALUES "+one+strings.Repeat(","+one, rows-1), values...)
 	return err
 }
 
