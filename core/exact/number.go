@@ -19,7 +19,7 @@ const MaxDigits = 10_000
 // optional decimal exponent, and nothing else. It reports false, and returns dst as it was, when src is not such a
 // number or its plain form would have more than [MaxDigits] digits.
 func Plain(dst, src []byte) ([]byte, bool) {
-	if dst, ok := shortPlain(dst, src); ok {
+	if dst, _, ok := Short(dst, src); ok {
 		return dst, true
 	}
 	if isPlain(src) {

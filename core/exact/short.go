@@ -46,12 +46,14 @@ func number(digits uint64) int64 {
 	return int64((digits*10_000 + digits>>32) & 0xFFFFFFFF)
 }
 
-// shortPlain is [Plain] for a short number that begins with a digit other than zero. It reports false for any other, too.
-func shortPlain(dst, src []byte) ([]byte, bool) {
-	_, places, ok := shortDigits(src)
+// Short is [Plain] for a short number that begins with a digit other than zero, as most do, and gives the number as a term, too. It reports
+// false, and returns dst as it was, for any other: of these, Plain says what they are.
+func Short(dst, src []byte) (plain []byte, t Term, ok bool) {
+	digits, places, ok := shortDigits(src)
 	if !ok || src[0]-'1' > 8 {
-		return dst, false
+		return dst, Term{}, false
 	}
+	t = Term{number(digits), places}
 	n := len(src)
 	for ; places > 0 && src[n-1] == '0'; places-- {
 		n--
@@ -61,7 +63,7 @@ func shortPlain(dst, src []byte) ([]byte, bool) {
 	}
 	if at := len(dst); cap(dst)-at >= shortest {
 		*(*[shortest]byte)(dst[at : at+shortest]) = *(*[shortest]byte)(src[:shortest]) // which the compiler does without a call
-		return dst[:at+n], true
+		return dst[:at+n], t, true
 	}
-	return append(dst, src[:n]...), true
+	return append(dst, src[:n]...), t, true
 }

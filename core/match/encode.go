@@ -3,6 +3,7 @@ package match
 import (
 	"encoding/binary"
 
+	"twinsieve/core/exact"
 	"twinsieve/core/expression"
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -49,6 +50,11 @@ func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
 	}
 	for _, v := range m.plan.Values {
 		r.values = append(r.values, columnReader{reader: v.Chain[s].Reader(), column: v.Column[s]})
+	}
+	if m.plan.Currency < 0 {
+		for _, v := range t.values {
+			r.values[v].out.Sum = new(exact.Sum)
+		}
 	}
 	return r
 }

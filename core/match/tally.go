@@ -71,28 +71,42 @@ func (t *tally) terms(list []exact.Term, values []reading.Value) ([]exact.Term, 
 }
 
 // sumAll adds a column of amount a to the side's totals, whichever tray each record will lie in. The first of the column
-// is of record first, and they are carried from earlier runs or not. Its currencies stand in a column of their own; nil: there is but one.
+// is of record first, and they are carried from earlier runs or not. Its currencies stand in a column of their own; nil: there is but one, and it has
+// been added up while it was read.
 func (t *tally) sumAll(a int, s tray.Side, first uint32, carried bool, column, currencies *reading.Column) {
-	var sums *SideSums
 	if currencies == nil {
-		sums = &t.last.amounts[a][s]
+		sums := &t.last.amounts[a][s]
+		if sums.All.Merge(column.Sum); carried {
+			sums.Carried.Merge(column.Sum)
+		}
+		_, states := column.Held()
+		for i, state := range states {
+			if state != reading.Text {
+				sums.without(state, first+uint32(i))
+			}
+		}
+		return
 	}
 	for i := range column.Len() {
-		if currencies != nil {
-			sums = &t.ofValue(currencies.At(i)).amounts[a][s]
+		sums := &t.ofValue(currencies.At(i)).amounts[a][s]
+		v := column.At(i)
+		if v.State != reading.Text {
+			sums.without(v.State, first+uint32(i))
+			continue
 		}
-		switch v := column.At(i); v.State {
-		case reading.Text:
-			sums.All.Add(v.Text)
-			if carried {
-				sums.Carried.Add(v.Text)
-			}
-		case reading.Unreadable:
-			sums.Unreadable++
-			sums.list(first + uint32(i))
-		default:
-			sums.Blank++
+		if sums.All.Add(v.Text); carried {
+			sums.Carried.Add(v.Text)
 		}
+	}
+}
+
+// without counts a record that has no amount.
+func (s *SideSums) without(state reading.State, row uint32) {
+	if state == reading.Unreadable {
+		s.Unreadable++
+		s.list(row)
+	} else {
+		s.Blank++
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 
+	"twinsieve/core/exact"
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
@@ -137,6 +138,7 @@ type Chain struct {
 	steps []step
 	names []string // of the steps, as people write them
 	text  string
+	plain bool // its only step reads numbers as computers write them
 }
 
 // Compile returns the chain of side s from readings, some of which may be for the other side only. lists are the lookup
@@ -159,6 +161,7 @@ func Compile(readings []Reading, s tray.Side, lists Lists) (Chain, error) {
 		c.names = append(c.names, r.String())
 		c.text += r.String() + ", "
 	}
+	c.plain = len(c.names) == 1 && c.names[0] == plainNumber
 	return c, nil
 }
 
@@ -243,6 +246,10 @@ func (r *Reader) read(dst, cell []byte) ([]byte, State) {
 
 // Column is a batch's column as read: a state for each cell, and the text of those that have one.
 type Column struct {
+	// Sum may be nil, or where the texts of one batch after the other are added up while they are read: then they are numbers, in plain form. It is
+	// set to zero before each.
+	Sum *exact.Sum
+
 	places  record.Places
 	states  []State // nil when the chain is empty: a cell is then blank when it has no text, else text
 	text    []byte  // where the chain writes, and where each cell ends in it
@@ -288,6 +295,13 @@ func (r *Reader) places(cells record.Places, nulls *array.String, into *Column) 
 		into.places, into.states = cells, nil
 		return
 	}
+	if into.Sum != nil {
+		*into.Sum = exact.Sum{}
+	}
+	if r.chain.plain {
+		r.numbers(cells, nulls, into)
+		return
+	}
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
 	for i := range cells.Len() {
 		cell, state := cells.Cell(i), Text
@@ -297,7 +311,10 @@ func (r *Reader) places(cells record.Places, nulls *array.String, into *Column) 
 		case len(r.chain.steps) == 0:
 			into.text = append(into.text, cell...)
 		default:
-			into.text, state = r.read(into.text, cell)
+			from := len(into.text)
+			if into.text, state = r.read(into.text, cell); state == Text && into.Sum != nil {
+				into.Sum.Add(into.text[from:])
+			}
 		}
 		into.offsets = append(into.offsets, int32(len(into.text)))
 		into.states = append(into.states, state)
