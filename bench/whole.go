@@ -98,7 +98,12 @@ func (b *bench) wholeAt(records int) (lines []line) {
 			lines = append(lines, line{"PostgreSQL, full outer join", m, over(m), b.check(want, 8) + fmt.Sprintf("; %.1f times sift", m.wall.Seconds()/s.wall.Seconds())})
 		}
 	}
-	return append(lines, b.service(left, right, want, p)...)
+	var alone []measure
+	for range rounds { // shortly before the same file is loaded, for the machine's speed varies
+		m, _ := run(0, self, "-parse", left)
+		alone = append(alone, m)
+	}
+	return append(lines, b.service(left, right, rounds, want, p, median(alone, byWall))...)
 }
 
 // counted is what a job has found.
@@ -169,8 +174,27 @@ func (b *bench) check(want counted, columns int) string {
 	return "the same records found"
 }
 
+// countsOf has all comparisons counted, in turn with parsing the two files.
+func (b *bench) countsOf(s *served, rounds int, left, right, note string) line {
+	self, err := os.Executable()
+	must(err)
+	var walls []measure
+	var ratios []float64
+	for range rounds {
+		p, _ := run(0, self, "-parse", left, right)
+		start := time.Now()
+		s.counts(b.keyParts)
+		walls = append(walls, measure{wall: time.Since(start)})
+		ratios = append(ratios, walls[len(walls)-1].wall.Seconds()/p.wall.Seconds())
+	}
+	slices.Sort(ratios)
+	return line{"service: counts of all comparisons", median(walls, byWall), ratios[len(ratios)/2],
+		fmt.Sprintf("%d rounds, ratios from %.2f to %.2f; %s", len(ratios), ratios[0], ratios[len(ratios)-1], note)}
+}
+
 // service does the job through a service: load both files, profile one, run, look at a first page, and hand all exceptions over.
-func (b *bench) service(left, right string, want counted, parse measure) (lines []line) {
+// alone is the parse of the left file by itself.
+func (b *bench) service(left, right string, rounds int, want counted, parse, alone measure) (lines []line) {
 	ctx := context.Background()
 	data := b.file("data")
 	must(os.RemoveAll(data))
@@ -187,21 +211,24 @@ func (b *bench) service(left, right string, want counted, parse measure) (lines 
 		lines = append(lines, l)
 		return l.m.wall
 	}
-	step("service: load the left file", "sent over HTTP, found out how it is read, written, hashed; its profile begins by itself", false, func() { s.sent("left", left) })
-	step("service: the left set's profile", "", false, func() {
-		job, err := s.MakeProfile(ctx, "left")
+	profiled := func(set string) {
+		job, err := s.MakeProfile(ctx, set)
 		must(err)
 		_, err = s.Wait(ctx, job, nil)
 		must(err)
-	})
+	}
+	loading := step("service: load the left file", "sent over HTTP, found out how it is read, written, hashed; its profile begins by itself", false, func() { s.sent("left", left) })
+	loading += step("service: the left set's profile", "", false, func() { profiled("left") })
+	lines[len(lines)-1].note = fmt.Sprintf("with its load %.2f times the parse of that file", loading.Seconds()/alone.wall.Seconds())
 	step("service: load the right file", "", false, func() { s.sent("right", right) })
+	profiled("right") // so that it does not go on beside what comes next
 	stored := bytesOf(filepath.Join(data, "twinsieve.db"))
 	if wal, err := os.Stat(filepath.Join(data, "twinsieve.db-wal")); err == nil {
 		stored += wal.Size()
 	}
 	csv := bytesOf(left) + bytesOf(right)
 	must(s.define(b.keyParts))
-	step("service: counts of all comparisons", fmt.Sprintf("data file %.2f times the CSV", float64(stored)/float64(csv)), true, func() { s.counts(b.keyParts) })
+	lines = append(lines, b.countsOf(s, rounds, left, right, fmt.Sprintf("data file %.2f times the CSV", float64(stored)/float64(csv))))
 	var id uint
 	step("service: run", fmt.Sprintf("%d exceptions written", want.exceptions), true, func() {
 		job, err := s.Run(ctx, "large")

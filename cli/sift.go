@@ -114,6 +114,9 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if err := checkOutput(root.output); err != nil {
 		return err
 	}
+	if _, err := formatOf("", s.out, s.exact); err != nil {
+		return err
+	}
 	budget := defaultMemory()
 	if s.memory != "" {
 		var err error

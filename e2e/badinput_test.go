@@ -97,6 +97,7 @@ func TestBadRequests(t *testing.T) {
 		"no such sieve file":  {[]string{"--sieve", filepath.Join(dir, "none.sieve.yaml")}, "the sieve file cannot be read: open "},
 		"bad form":            {[]string{"-k", "call_no=Call", "-o", "xml"}, `--output "xml" is not a form; write one of table, json, ndjson, csv`},
 		"bad memory":          {[]string{"-k", "call_no=Call", "--memory", "lots"}, `--memory "lots" is not a size; write one such as 64MB`},
+		"unknown ending":      {[]string{"-k", "call_no=Call", "--out", filepath.Join(dir, "out.csv.gz")}, `out.csv.gz": its ending, ".gz", is not a format that is written; write one of csv, tsv`},
 		"unknown option":      {[]string{"--keys", "a"}, "unknown flag: --keys. See twinsieve sift --help"},
 		"unwritable output":   {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount", "--out", filepath.Join(dir, "no", "out.csv")}, "cannot be written"},
 	} {

@@ -195,7 +195,7 @@ export function Sets() {
             { title: 'rejects', align: 'right', render: (_, s) => count(s.snapshot.rejects) },
             { title: 'columns', align: 'right', render: (_, s) => s.snapshot.columns.length },
             { title: 'source', render: (_, s) => <span className="mono">{s.snapshot.source}</span> },
-            { title: 'size', align: 'right', render: (_, s) => bytes(s.snapshot.bytes) },
+            { title: 'size', align: 'right', render: (_, s) => (s.snapshot.bytes > 0 ? bytes(s.snapshot.bytes) : '–') },
             { title: 'loaded', render: (_, s) => when(s.snapshot.created) },
             { title: 'content', render: (_, s) => <span className="mono dim">{s.snapshot.hash.slice(0, 12)}</span> },
           ]}
