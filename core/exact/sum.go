@@ -40,18 +40,22 @@ func (s *Sum) AddTerm(t Term) {
 
 // AddTimes adds the number with the plain form plain so many times.
 func (s *Sum) AddTimes(plain []byte, times int64) {
-	c, places, ok := small(plain)
-	if !ok {
-		s.long = s.long.Add(Decimal(plain).Mul(decimal.NewFromInt(times)))
+	if t, ok := NewTerm(plain); ok {
+		s.AddTermTimes(t, times)
 		return
 	}
-	hi, lo := bits.Mul64(uint64(max(c, -c)), uint64(times))
-	if c < 0 { // in two's complement
+	s.long = s.long.Add(Decimal(plain).Mul(decimal.NewFromInt(times)))
+}
+
+// AddTermTimes adds a number so many times.
+func (s *Sum) AddTermTimes(t Term, times int64) {
+	hi, lo := bits.Mul64(uint64(max(t.coefficient, -t.coefficient)), uint64(times))
+	if t.coefficient < 0 { // in two's complement
 		var borrow uint64
 		lo, borrow = bits.Sub64(0, lo, 0)
 		hi, _ = bits.Sub64(0, hi, borrow)
 	}
-	s.byPlaces[places].add(hi, lo)
+	s.byPlaces[t.places].add(hi, lo)
 }
 
 // Merge adds all that other has.

@@ -146,7 +146,7 @@ type column struct {
 
 	passed   bool // blanks have been counted
 	finder   *typing.Finder
-	shapes   map[string]int64
+	shapes   map[string]*int64
 	numbers  exact.Sum
 	added    bool
 	sized    bool // values have a size, as numbers and dates have
@@ -172,7 +172,7 @@ func (b *bound) number() decimal.Decimal {
 }
 
 func (c *column) profile(ctx context.Context) error {
-	c.shapes = map[string]int64{}
+	c.shapes = map[string]*int64{}
 	parts := parts{count: c.count, budget: c.budget, begin: func() *tally { return c.effort.room(c.budget) }}
 	if err := parts.each(ctx, c.look); err != nil {
 		return err
@@ -264,9 +264,13 @@ func (c *column) look(t *tally) {
 			c.LeadingZeros += e.records
 		}
 		shape = appendShape(shape[:0], text)
-		if _, known := c.shapes[string(shape)]; known || len(c.shapes) < mostShapes {
-			c.shapes[string(shape)] += e.records
-		} else {
+		switch n := c.shapes[string(shape)]; {
+		case n != nil:
+			*n += e.records
+		case len(c.shapes) < mostShapes:
+			n := e.records
+			c.shapes[string(shape)] = &n
+		default:
 			c.MoreShapes = true
 		}
 		if !fold || !hasCapital(text) {
@@ -346,10 +350,10 @@ func byCount(a, b typing.Count) int {
 	return cmp.Or(cmp.Compare(b.Records, a.Records), cmp.Compare(a.Text, b.Text))
 }
 
-func commonest(counts map[string]int64) []typing.Count {
+func commonest(counts map[string]*int64) []typing.Count {
 	list := make([]typing.Count, 0, len(counts))
 	for text, n := range counts {
-		list = append(list, typing.Count{Text: text, Records: n})
+		list = append(list, typing.Count{Text: text, Records: *n})
 	}
 	slices.SortFunc(list, byCount)
 	return slices.Clip(list[:min(len(list), mostCommon)])
@@ -407,9 +411,11 @@ func (c *column) bounds(t *tally, values *typing.Values) {
 			if !ok {
 				continue
 			}
-			c.numbers.AddTimes(plain, e.records)
 			c.added = true
-			if b.term, ok = exact.NewTerm(plain); !ok {
+			if b.term, ok = exact.NewTerm(plain); ok {
+				c.numbers.AddTermTimes(b.term, e.records)
+			} else {
+				c.numbers.AddTimes(plain, e.records)
 				long := exact.Decimal(plain)
 				b.long = &long
 			}

@@ -8,8 +8,8 @@ import (
 	"twinsieve/core/reading"
 )
 
-// TestDateReads: what is seen to be no date without reading it is none when it is read. Texts are dates in some layout, most with a slip.
-func TestDateReads(t *testing.T) {
+// TestDates: what is seen to be no date without reading it is none when it is read. Texts are dates in some layout, most with a slip.
+func TestDates(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 5))
 	some := func() []byte {
 		between := []string{"-", "/", ".", ""}[r.IntN(4)]
@@ -34,12 +34,13 @@ func TestDateReads(t *testing.T) {
 	}
 	read := 0
 	for _, layout := range dateLayouts {
-		reads, plain := dateReads(layout), dateReader(layout)
+		c, plain := dates(layout), dateReader(layout)
 		for range 20_000 {
 			text := some()
 			v := plain.Cell(text)
 			want := v.State == reading.Text && string(v.Text[:2]) >= "17" && string(v.Text[:2]) <= "22"
-			if got := reads(text); got != want {
+			k, between := kindOf(text)
+			if got := k == digits && c.mayRead(len(text), between) && c.reads(text); got != want {
 				t.Fatalf("%s: %q is a date: %v, want %v", layout, text, got, want)
 			}
 			if want {

@@ -74,6 +74,7 @@ type Finder struct {
 	values     int64
 	candidates []candidate
 	untried    [4][]Count // by kind: the first values of it; candidates that are not tried on it do not read them
+	last       string     // of the lists of first values that are full, the last text: none has room for one behind it
 	zeros      Count      // digits with zeros in front
 	long       Count      // more digits than a number has
 	places     [2]Count   // decimals with one digit behind the point, and with two of which the last is a zero
@@ -81,11 +82,14 @@ type Finder struct {
 
 type candidate struct {
 	Type
-	reads  func(text []byte) bool
-	kind   kind
-	any    bool // it is tried whatever a text is made of
-	read   int64
-	unread []Count
+	reads    func(text []byte) bool
+	kind     kind
+	any      bool // it is tried whatever a text is made of
+	shortest int  // bytes of the texts that it may read
+	longest  int  // 0: any number
+	between  mark // what they must have between their digits; 0: nothing
+	read     int64
+	unread   []Count
 }
 
 // kind is what a text must be made of for a candidate to be tried.
@@ -95,6 +99,28 @@ const (
 	words kind = 1 << iota
 	digits
 )
+
+// mark is a sign that stands between digits, or several.
+type mark int
+
+const (
+	hyphen mark = 1 << iota
+	point
+	slash
+)
+
+// markOf is what a character is.
+func markOf(c byte) mark {
+	switch c {
+	case '-':
+		return hyphen
+	case '.':
+		return point
+	case '/':
+		return slash
+	}
+	return 0
+}
 
 // dateLayouts are the layouts that are tried, the stricter of two before the laxer.
 var dateLayouts = []string{"YYYY-MM-DD", "YYYY/MM/DD", "YYYY.MM.DD", "YYYYMMDD", "DD.MM.YYYY", "D.M.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "D/M/YYYY", "M/D/YYYY",
@@ -111,13 +137,13 @@ func NewFinder() *Finder {
 		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: isOneOf(yes, no)})
 	}
 	for _, layout := range dateLayouts {
-		f.candidates = append(f.candidates, candidate{Type: Type{Date, layout}, kind: digits, reads: dateReads(layout)})
+		f.candidates = append(f.candidates, dates(layout))
 	}
 	f.candidates = append(f.candidates,
 		candidate{Type: Type{Timestamp, ""}, kind: digits | words, reads: isTimestamp},
 		candidate{Type: Type{Integer, ""}, kind: digits, reads: isInteger},
-		candidate{Type: Type{Decimal, Point}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Point); return ok }},
-		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: func(b []byte) bool { _, ok := ReadDecimal(nil, b, Comma); return ok }})
+		candidate{Type: Type{Decimal, Point}, kind: digits, reads: decimals(Point)},
+		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: decimals(Comma)})
 	return f
 }
 
@@ -125,22 +151,29 @@ func isOneOf(yes, no string) func([]byte) bool {
 	return func(b []byte) bool { return bytes.EqualFold(b, []byte(yes)) || bytes.EqualFold(b, []byte(no)) }
 }
 
-// dateReads reads dates of four centuries in a layout. Most texts are seen to be none by their length, or because what the layout has between
-// day, month and year is not in them.
-func dateReads(layout string) func([]byte) bool {
-	r := dateReader(layout)
-	shortest, longest := len(layout), len("DD.MM.YYYY")
-	between := strings.IndexAny(layout, "-./")
-	if between < 0 || strings.Contains(layout, "DD") {
-		longest = len(layout)
+func decimals(form string) func([]byte) bool {
+	var plain []byte
+	return func(b []byte) (ok bool) {
+		plain, ok = ReadDecimal(plain[:0], b, form)
+		return ok
 	}
-	return func(b []byte) bool {
-		if len(b) < shortest || len(b) > longest || between >= 0 && bytes.IndexByte(b, layout[between]) < 0 {
-			return false
-		}
+}
+
+// dates reads dates of four centuries in a layout. Most texts are seen to be none by their length, or because what the layout has between
+// day, month and year is not in them.
+func dates(layout string) candidate {
+	r := dateReader(layout)
+	c := candidate{Type: Type{Date, layout}, kind: digits, shortest: len(layout), longest: len("DD.MM.YYYY"), reads: func(b []byte) bool {
 		v := r.Cell(b)
 		return v.State == reading.Text && string(v.Text[:2]) >= "17" && string(v.Text[:2]) <= "22"
+	}}
+	for i := range len(layout) {
+		c.between |= markOf(layout[i])
 	}
+	if c.between == 0 || strings.Contains(layout, "DD") {
+		c.longest = len(layout)
+	}
+	return c
 }
 
 // dateReader returns a reader of dates in one of the layouts that are known to be layouts.
@@ -156,17 +189,29 @@ func dateReader(layout string) *reading.Reader {
 func (f *Finder) Add(text []byte, records int64) {
 	f.values += records
 	text = bytes.TrimSpace(text)
-	k := kindOf(text)
-	f.untried[k] = first(f.untried[k], text, records)
+	k, between := kindOf(text)
+	behind := string(text) > f.last // then only lists that are not full have room for it
+	unread := func(list *[]Count) {
+		if behind && len(*list) == examples {
+			return
+		}
+		if *list = first(*list, text, records); len(*list) == examples {
+			f.last = ""
+		}
+	}
+	unread(&f.untried[k])
 	for i := range f.candidates {
 		c := &f.candidates[i]
 		switch {
 		case !c.tries(k):
-		case c.reads(text):
+		case c.mayRead(len(text), between) && c.reads(text):
 			c.read += records
 		default:
-			c.unread = first(c.unread, text, records)
+			unread(&c.unread)
 		}
+	}
+	if f.last == "" {
+		f.findLast()
 	}
 	if k == digits {
 		f.code(text, records)
@@ -175,6 +220,26 @@ func (f *Finder) Add(text []byte, records int64) {
 
 // tries reports whether a candidate is tried on texts of a kind.
 func (c *candidate) tries(k kind) bool { return c.any || c.kind&k == k && k != 0 }
+
+// mayRead reports whether a text of so many bytes, with such marks in it, may be what the candidate reads.
+func (c *candidate) mayRead(size int, between mark) bool {
+	return size >= c.shortest && (c.longest == 0 || size <= c.longest) && between&c.between == c.between
+}
+
+// findLast finds the last text of the lists that are full.
+func (f *Finder) findLast() {
+	see := func(list []Count) {
+		if len(list) == examples {
+			f.last = max(f.last, list[examples-1].Text)
+		}
+	}
+	for i := range f.candidates {
+		see(f.candidates[i].unread)
+	}
+	for _, list := range f.untried {
+		see(list)
+	}
+}
 
 // unreadBy are the first values that a candidate does not read, tried or not.
 func (f *Finder) unreadBy(c *candidate) []Count {
@@ -211,12 +276,11 @@ func first(list []Count, text []byte, records int64) []Count {
 	return list[:min(len(list), examples)]
 }
 
-// kindOf says what a text is made of: 0 for what no candidate reads.
-func kindOf(text []byte) kind {
+// kindOf says what a text is made of, 0 for what no candidate reads, and which marks it has.
+func kindOf(text []byte) (k kind, between mark) {
 	if len(text) == 0 || len(text) > 60 {
-		return 0
+		return 0, 0
 	}
-	var k kind
 	for _, c := range text {
 		switch {
 		case c >= '0' && c <= '9':
@@ -224,10 +288,12 @@ func kindOf(text []byte) kind {
 		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
 			k |= words
 		case c >= 0x80 && c != 0xC2 && c != 0xA0: // but for the no-break space
-			return 0
+			return 0, 0
+		default:
+			between |= markOf(c)
 		}
 	}
-	return k
+	return k, between
 }
 
 // code looks for what makes a column of digits a column of codes.

@@ -35,6 +35,10 @@ func ReadDecimal(dst, text []byte, form string) ([]byte, bool) {
 	point, thousands := byte('.'), byte(',')
 	if form == Comma {
 		point, thousands = ',', '.'
+	} else if n := len(text); n > 0 && text[n-1] != '.' {
+		if plain, _, ok := exact.Short(dst, text); ok {
+			return plain, true
+		}
 	}
 	var plain [64]byte
 	number := plain[:0]
