@@ -56,8 +56,8 @@ func keepTo(budget int64) (data int64) {
 // keepIdle is for the time before any data: as long as there is next to none, the collector would work again and again.
 func keepIdle() { debug.SetGCPercent(1000) }
 
-// keepLean is for when data comes in: little garbage may gather beside it.
-func keepLean() { debug.SetGCPercent(50) }
+// keepLean is for when data comes in: as much garbage may gather as there is data, within the budget. There is little, for what data is read with is used again.
+func keepLean() { debug.SetGCPercent(100) }
 
 // keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back. Where there is much more than
 // what is in use, garbage may gather.
