@@ -173,7 +173,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	}
 	report := func(exceptions float64) []pace.Leg {
 		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
-			{Stage: "writing the report", Units: exceptions - knownAgain*min(last, exceptions)}, {Stage: "sealing the report", Units: min(last, exceptions)}}
+			{Stage: "writing the report", Units: exceptions - knownAgain*min(last, exceptions)}, {Stage: "sealing the report", Units: min(last, exceptions) + sealedNew*exceptions}}
 	}
 	expected := last
 	if last == 0 {
@@ -231,6 +231,9 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 
 // readingBefore is a stage of a run.
 const readingBefore = "reading what was open before"
+
+// sealedNew is how much there is to be sealed of any exception, beside what there is of one that was there before.
+const sealedNew = 0.15
 
 // knownAgain is how much less there is to be written of an exception that was there before.
 const knownAgain = 0.45

@@ -5,6 +5,7 @@
 package pace
 
 import (
+	"math"
 	"sync"
 	"time"
 )
@@ -93,8 +94,12 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 	case j.part == 0:
 		left = max(expected-spent, expected/10)
 	default:
-		// Its own speed says the more the farther it is.
-		left = (1 - j.part) * (expected*(1-j.part) + spent/j.part*j.part)
+		// Its own speed says the more the farther it is, and soon much, once it has gone on for long enough to tell anything.
+		own := j.part
+		if spent >= tellingLeg.Seconds() {
+			own = math.Sqrt(j.part)
+		}
+		left = (1 - j.part) * (expected*(1-own) + spent/j.part*own)
 	}
 	for _, l := range j.legs[1:] {
 		left += l.Units * j.book.of(l.Stage)

@@ -82,3 +82,20 @@ func TestShortLegs(t *testing.T) {
 		t.Errorf("%.1f s are said to be left of 5.5 (known: %t)", left, known)
 	}
 }
+
+// TestOwnSpeed: a long leg that takes twice as long as was thought, or half, is seen through when a fifth of it is done.
+func TestOwnSpeed(t *testing.T) {
+	for _, takes := range []float64{50, 200} {
+		now := time.Unix(0, 0)
+		j := NewJourney(NewBook(map[string]float64{"writing": 1}), now)
+		j.Expect(Leg{"writing", 100})
+		for done := range int64(100) {
+			left := takes * float64(100-done) / 100
+			_, said, known := j.At("writing", done, 100, now)
+			if off := math.Abs(said-left) / left; !known || done >= 20 && off > 0.3 && takes > 100 || done >= 50 && off > 0.3 {
+				t.Errorf("after %d of 100, %.0f s are said to be left of %.0f", done, said, left)
+			}
+			now = now.Add(time.Duration(takes / 100 * float64(time.Second)))
+		}
+	}
+}
