@@ -23,13 +23,13 @@ func clashes(ctx context.Context, plan *sieve.Plan, tables [2]record.Table) (war
 		var found [2]typing.Finding
 		for _, s := range tray.Sides {
 			finder := typing.NewFinder()
-			if seen := 0; len(tables[s].Starts()) > 0 {
+			if len(tables[s].Starts()) > 0 {
 				col, err := record.ColumnOf(ctx, tables[s], 0, k.Column[s])
 				if err != nil {
 					return nil, err
 				}
 				r := k.Chain[s].Reader()
-				for i := 0; i < col.Len() && seen < clashLook; i++ {
+				for i, seen := 0, 0; i < col.Len() && seen < clashLook; i++ {
 					if col.IsNull(i) {
 						continue
 					}

@@ -87,6 +87,7 @@ func (w *rowWriter) insert(table, columns string, rows [][]any) error {
 
 func (w *rowWriter) insertSome(table, columns string, values []any, rows int) error {
 	one := "(?" + strings.Repeat(",?", len(values)/rows-1) + ")"
+	// A transaction goes back whole when a row fails. So SQLite need not be able to take a statement back by itself, for which it would keep a journal of each.
 	_, err := w.change("INSERT OR FAIL INTO "+table+" ("+columns+") VALUES "+one+strings.Repeat(","+one, rows-1), values...)
 	return err
 }

@@ -34,13 +34,14 @@ func Repeated(ctx context.Context, plan *sieve.Plan, index *Index, tables [2]rec
 		x, y := counts[a], counts[b]
 		return cmp.Or(cmp.Compare(uint64(y[0])*uint64(y[1]), uint64(x[0])*uint64(x[1])), cmp.Compare(y[0]+y[1], x[0]+x[1]), cmp.Compare(a, b))
 	}
+	repeats := func(k uint32) bool { return counts[k][0] > 1 || counts[k][1] > 1 }
 	var first []uint32 // of the repeated keys, in order: there may be very many, and few are listed
-	for k, c := range counts {
-		if c[0] <= 1 && c[1] <= 1 {
+	for k := range uint32(keys) {
+		if !repeats(k) {
 			continue
 		}
 		all++
-		if k := uint32(k); len(first) < most || most > 0 && before(k, first[most-1]) < 0 {
+		if len(first) < most || most > 0 && before(k, first[most-1]) < 0 {
 			at, _ := slices.BinarySearchFunc(first, k, before)
 			first = slices.Insert(first[:min(len(first), most-1)], at, k)
 		}
@@ -58,7 +59,7 @@ func Repeated(ctx context.Context, plan *sieve.Plan, index *Index, tables [2]rec
 			if len(place) == 0 {
 				break
 			}
-			if k == None || counts[k][0] <= 1 && counts[k][1] <= 1 {
+			if k == None || !repeats(k) {
 				continue
 			}
 			if i, ok := place[k]; ok {

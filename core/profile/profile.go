@@ -110,7 +110,7 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 		p.Repeated, err = repeated(ctx, t, budget, steps)
 		return err
 	})
-	for _, c := range order(list) {
+	for _, c := range dearestFirst(list) {
 		name := t.Columns()[c]
 		group.Go(func() error {
 			col := &column{Column: &p.Columns[c], table: t, number: c, budget: budget, effort: list[c], steps: steps}
@@ -125,8 +125,8 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 	return p, group.Wait()
 }
 
-// order is that of the columns in which they are done, the dearest first, so that at the end no worker waits long for another.
-func order(list []effort) []int {
+// dearestFirst is the order in which columns are done: so no worker waits long for another at the end.
+func dearestFirst(list []effort) []int {
 	columns := make([]int, len(list))
 	for c := range columns {
 		columns[c] = c

@@ -105,7 +105,7 @@ type mark int
 
 const (
 	hyphen mark = 1 << iota
-	point
+	dot
 	slash
 )
 
@@ -115,7 +115,7 @@ func markOf(c byte) mark {
 	case '-':
 		return hyphen
 	case '.':
-		return point
+		return dot
 	case '/':
 		return slash
 	}

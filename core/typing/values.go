@@ -32,13 +32,14 @@ func isInteger(b []byte) bool {
 // ReadDecimal appends the plain form of a number that is written in the given form. It reports false where the text is no
 // such number; thousands, where they are marked, are marked throughout and with one mark.
 func ReadDecimal(dst, text []byte, form string) ([]byte, bool) {
-	point, thousands := byte('.'), byte(',')
-	if form == Comma {
-		point, thousands = ',', '.'
-	} else if n := len(text); n > 0 && text[n-1] != '.' {
+	if form == Point && !bytes.HasSuffix(text, []byte{'.'}) { // as most are
 		if plain, _, ok := exact.Short(dst, text); ok {
 			return plain, true
 		}
+	}
+	point, thousands := byte('.'), byte(',')
+	if form == Comma {
+		point, thousands = ',', '.'
 	}
 	var plain [64]byte
 	number := plain[:0]
