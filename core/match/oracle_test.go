@@ -145,8 +145,15 @@ func (c *oracleCase) compare(l, r []string) (agrees []bool, apart []*big.Rat) {
 	return agrees, apart
 }
 
-// score is what the pairing rules look at in a whole pairing, the most important first; smaller is better.
-func (c *oracleCase) score(ls, rs [][]string, pairs [][2]int) []*big.Rat {
+// oracleOutcome is what the pairing rules look at in one pair.
+type oracleOutcome struct {
+	agrees []bool
+	apart  []*big.Rat
+	same   bool // the texts of the keys
+}
+
+// score is what the pairing rules look at in a whole pairing, the most important first; smaller is better. outcomes are those of every left record with every right one.
+func (c *oracleCase) score(outcomes [][]oracleOutcome, pairs [][2]int) []*big.Rat {
 	count := func(n int) *big.Rat { return big.NewRat(int64(n), 1) }
 	matched, agreeing, texts := 0, 0, 0
 	apart := make([]int, min(c.fields, 2))
@@ -155,10 +162,9 @@ func (c *oracleCase) score(ls, rs [][]string, pairs [][2]int) []*big.Rat {
 		sums[i] = new(big.Rat)
 	}
 	for _, p := range pairs {
-		l, r := ls[p[0]], rs[p[1]]
-		agrees, distance := c.compare(l, r)
+		of := &outcomes[p[0]][p[1]]
 		all := true
-		for _, a := range agrees {
+		for _, a := range of.agrees {
 			if a {
 				agreeing++
 			}
@@ -167,10 +173,10 @@ func (c *oracleCase) score(ls, rs [][]string, pairs [][2]int) []*big.Rat {
 		if all {
 			matched++
 		}
-		if slices.Equal(l[:c.parts], r[:c.parts]) {
+		if of.same {
 			texts++
 		}
-		for i, d := range distance {
+		for i, d := range of.apart {
 			if d == nil {
 				apart[i]++
 			} else {
@@ -349,18 +355,23 @@ func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
 		c.settleTotals(a, g)
 		return
 	}
-	var rows [2][][]string
 	for s := range 2 {
 		c.order(s, g[s])
-		for _, i := range g[s] {
-			rows[s] = append(rows[s], c.rows[s][i])
+	}
+	outcomes := make([][]oracleOutcome, len(g[0]))
+	for n, i := range g[0] {
+		l := c.rows[0][i]
+		for _, j := range g[1] {
+			r := c.rows[1][j]
+			agrees, apart := c.compare(l, r)
+			outcomes[n] = append(outcomes[n], oracleOutcome{agrees, apart, slices.Equal(l[:c.parts], r[:c.parts])})
 		}
 	}
 	var best [][2]int
 	var bestScore []*big.Rat
 	tied := false
 	pairings(len(g[0]), len(g[1]), func(pairs [][2]int) {
-		score := c.score(rows[0], rows[1], pairs)
+		score := c.score(outcomes, pairs)
 		by := -1
 		if best != nil {
 			if by = slices.CompareFunc(score, bestScore, (*big.Rat).Cmp); by == 0 {
@@ -379,9 +390,8 @@ func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
 	}
 	for _, p := range best {
 		l, r := g[0][p[0]], g[1][p[1]]
-		agrees, _ := c.compare(c.rows[0][l], c.rows[1][r])
 		at := tray.Matched
-		if slices.Contains(agrees, false) {
+		if slices.Contains(outcomes[p[0]][p[1]].agrees, false) {
 			at = tray.Differing
 		}
 		a.sides[0][l], a.sides[1][r] = oracleRecord{at, r}, oracleRecord{at, l}
