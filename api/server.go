@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -23,22 +24,27 @@ import (
 const Prefix = "/api/v1"
 
 // Handler serves the interface, and the console from its built files.
-func Handler(v *service.Service, console fs.FS, log *slog.Logger) (http.Handler, error) {
+func Handler(v *service.Service, console fs.FS, log *slog.Logger) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // names may hold any character
 	engine.HandleMethodNotAllowed = true
 	engine.Use(logRequests(log), recoverPanics(log), headers, sameSite())
 	list := routes(v)
-	text, err := document(list)
-	if err != nil {
-		return nil, err
-	}
 	group := engine.Group(Prefix)
 	for _, r := range list {
 		group.Handle(r.method, r.path, signedIn(v, r.who), r.serve)
 	}
-	group.GET("/openapi.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", text) })
+	// Making the document takes longer than all else that a start does, and few ask for it.
+	text := sync.OnceValues(func() ([]byte, error) { return document(list) })
+	group.GET("/openapi.json", func(c *gin.Context) {
+		text, err := text()
+		if err != nil {
+			fail(c, err)
+			return
+		}
+		c.Data(http.StatusOK, "application/json", text)
+	})
 	engine.GET("/healthz", func(c *gin.Context) { c.JSON(http.StatusOK, view.Health{Status: "alive"}) })
 	engine.GET("/readyz", func(c *gin.Context) {
 		if err := v.Ready(c.Request.Context()); err != nil {
@@ -59,7 +65,7 @@ func Handler(v *service.Service, console fs.FS, log *slog.Logger) (http.Handler,
 		}
 		serveConsole(c, console)
 	})
-	return engine, nil
+	return engine
 }
 
 // serveConsole serves a built file of the console, or its one page for every other path, whose address the page reads.

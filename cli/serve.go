@@ -173,13 +173,9 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	}
 	v := service.New(st, service.Options{Memory: keepTo(memory), Workers: s.workers, Upload: upload, Folder: s.folder, KeyFile: keyFile, Log: logger, WebhooksInside: s.inside, RetryWait: s.retry, LookEvery: s.look})
 	defer v.Close()
-	handler, err := api.Handler(v, console.Files(), logger)
-	if err != nil {
-		return broken("%w", err)
-	}
 	stopped, stop := context.WithCancel(context.Background())
 	defer stop()
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(logger.Handler(), slog.LevelWarn),
+	server := &http.Server{Handler: api.Handler(v, console.Files(), logger), ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(logger.Handler(), slog.LevelWarn),
 		BaseContext: func(net.Listener) context.Context { return stopped }}
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()

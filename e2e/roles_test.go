@@ -65,6 +65,14 @@ func TestRouteRoles(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	served, err := http.Get(p.address + api.Prefix + "/openapi.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer served.Body.Close()
+	if got, err := io.ReadAll(served.Body); err != nil || !bytes.Equal(got, text) || served.Header.Get("Content-Type") != "application/json" {
+		t.Errorf("the service serves another document, of %d bytes, as %q: %v", len(got), served.Header.Get("Content-Type"), err)
+	}
 	var document struct {
 		Paths map[string]map[string]struct {
 			ID   string `json:"operationId"`
