@@ -6,6 +6,8 @@
 // content belong together first, then those whose fields are nearest. Records without a key are recognised by their content
 // alone. The tray may have changed: what was missing may now differ.
 //
+// [Recognise] looks at all of them at once; a [Recogniser] does the same with any number of them.
+//
 // What is not recognised has either been cleared, where its key is there and matched, or it is absent.
 package again
 
