@@ -92,7 +92,12 @@ func serve(t testing.TB, data string, args ...string) *process {
 		_ = p.cmd.Wait()
 		close(p.ended)
 	}()
-	t.Cleanup(func() { p.stop(t, syscall.SIGKILL) })
+	t.Cleanup(func() {
+		if p.stop(t, syscall.SIGKILL); t.Failed() { // why may be in what it said last
+			said := p.log.String()
+			t.Logf("the service said last:\n%s", said[max(0, len(said)-10_000):])
+		}
+	})
 	if p.address == "" {
 		t.Fatalf("the service did not start: %s", p.log)
 	}
