@@ -192,7 +192,8 @@ func (b *browser) says(text string) {
 	b.until(fmt.Sprintf("document.body.innerText.includes(%q)", text))
 }
 
-// click clicks the nth element (from 0) that a selector finds.
+// click clicks the nth element (from 0) that a selector finds, and again where the click went beside it: what arrives between the look and the click, a
+// line more above, moves the page.
 func (b *browser) click(selector string, nth int) {
 	b.t.Helper()
 	b.until(fmt.Sprintf("document.querySelectorAll(%q).length > %d", selector, nth))
@@ -209,14 +210,35 @@ func (b *browser) click(selector string, nth int) {
 		const before = window.lastClickPlace;
 		window.lastClickPlace = JSON.stringify(at);
 		const there = document.elementFromPoint(at.X, at.Y);
-		return before === window.lastClickPlace && (e.contains(there) || there?.contains(e)) ? at : false;
+		if (before !== window.lastClickPlace || !(e.contains(there) || there?.contains(e))) return false;
+		window.lastClickMissed = true;
+		const noted = (event) => {
+			const hit = e.contains(event.target) || event.target.contains(e);
+			// A list opens as soon as the button is down, and may lie where the click ends.
+			if (hit && (event.type === 'click' || e.closest('.ant-select'))) window.lastClickMissed = false;
+		};
+		window.lastClick?.abort();
+		window.lastClick = new AbortController();
+		for (const type of ['mousedown', 'click']) window.addEventListener(type, noted, {capture: true, signal: window.lastClick.signal});
+		return at;
 	})()`, selector, nth)
-	at, err := chromedp.Run(b.ctx, chromedp.Poll[point](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(20*time.Second)))
-	if err != nil {
-		b.shoot("failed.png")
-		b.t.Fatalf("clicking %s: %v", selector, err)
+	for range 5 {
+		at, err := chromedp.Run(b.ctx, chromedp.Poll[point](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(20*time.Second)))
+		if err != nil {
+			b.shoot("failed.png")
+			b.t.Fatalf("clicking %s: %v", selector, err)
+		}
+		b.do(chromedp.MouseClickXY(at.X, at.Y))
+		// Where the click has led to another page, nothing is known of a miss.
+		missed, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool](`!!window.lastClickMissed`))
+		if err != nil {
+			b.t.Fatalf("clicking %s: %v", selector, err)
+		}
+		if !missed {
+			return
+		}
 	}
-	b.do(chromedp.MouseClickXY(at.X, at.Y))
+	b.t.Fatalf("clicking %s: no click reaches it", selector)
 }
 
 // button clicks the first button or link whose text is as given.
