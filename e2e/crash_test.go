@@ -154,6 +154,18 @@ func TestKill(t *testing.T) {
 	if err != nil || head.Number != 1 || head.Summary.Spilled == 0 || !head.Summary.Accounted {
 		t.Errorf("run %d spilled %d bytes within 64 MB, accounted: %t (%v)", head.Number, head.Summary.Spilled, head.Summary.Accounted, err)
 	}
+	// The next run recognises all exceptions, of which there are more than it has memory for.
+	job, err = p.client().Run(ctx, "large")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if result, err = p.client().Wait(ctx, job, nil); err != nil {
+		t.Fatal(err)
+	}
+	again, err := p.client().RunHead(ctx, result.Run)
+	if err != nil || again.Since.Counts["still-open"] != head.Summary.Exceptions || len(again.Since.Counts) != 1 || head.Summary.Exceptions < 30_000 {
+		t.Errorf("of %d exceptions the next run says %v, %v", head.Summary.Exceptions, again.Since.Counts, err)
+	}
 	p.stop(t, syscall.SIGTERM)
 	checkSound(t, data)
 }

@@ -13,20 +13,21 @@ import (
 // carriable is what a run may carry in of an exception of before: its records of each side, under the plan's columns.
 type carriable struct {
 	row     int // of the following
+	mark    again.Mark
 	records [2][]exception.Record
 }
 
 // mayCarry adds an exception of before to those that may be carried, where the sieve says so and it is not settled: by somebody, or because it has
 // been cleared. body is the run that its records were last seen in. A group of which not all records are kept is not carried; neither are records of
 // another record set than the side's.
-func (f *following) mayCarry(p *planned, row *store.Exception, e *exception.Entry, sets [2]string, body int) {
+func (f *following) mayCarry(p *planned, row *store.Exception, e *exception.Entry, mark again.Mark, sets [2]string, body int) {
 	if !p.Definition.Carry || row.Status == store.StatusSettled || row.Presence == string(again.Cleared) {
 		return
 	}
 	if g := e.Group; g != nil && (int64(len(g.Records[0])) < g.Count[0] || int64(len(g.Records[1])) < g.Count[1]) {
 		return
 	}
-	c := carriable{row: len(f.rows)}
+	c := carriable{row: len(f.rows), mark: mark}
 	for _, s := range tray.Sides {
 		if sets[s] != p.sets[s] {
 			continue
@@ -48,7 +49,7 @@ func (f *following) carry(ctx context.Context, v *Service, w *store.RunWriter, p
 		marks := make([]again.Mark, len(f.carriable))
 		for i, c := range f.carriable {
 			if len(c.records[s]) > 0 {
-				marks[i] = f.marks[c.row]
+				marks[i] = c.mark
 			}
 		}
 		unseen, err := f.marker.Unseen(ctx, s, v.store.Table(p.snapshots[s]), marks)
@@ -89,20 +90,20 @@ func (f *following) carry(ctx context.Context, v *Service, w *store.RunWriter, p
 	}
 	// What is carried was not gone in between.
 	for b := range f.carried {
-		if f.carried[b] && f.rows[b].Presence == string(again.Absent) {
-			f.marks[b].Gone = false
+		if f.carried[b] && f.rows[b].stands.Value().presence == again.Absent {
+			f.recogniser.Here(b)
 		}
 	}
 	return nil
 }
 
-// became says what has become of exception b of before, of which a run has found the mark now. A record that was carried in has not changed where it
+// became says what has become of exception b of before, of which a run has found what it is now. A record that was carried in has not changed where it
 // lies in another tray for no reason but that its partner of before was not carried with it.
-func (f *following) became(b int, now *again.Mark) again.Change {
-	change := again.Became(&f.marks[b], now)
+func (f *following) became(b int, is, was *again.Mark) again.Change {
+	change := again.Became(was, is)
 	if change == again.Changed && f.carried != nil && f.carried[b] {
-		was := f.marks[b]
-		if was.Tray = now.Tray; again.Became(&was, now) == again.StillOpen {
+		there := *was
+		if there.Tray = is.Tray; again.Became(&there, is) == again.StillOpen {
 			return again.StillOpen
 		}
 	}

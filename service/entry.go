@@ -1,7 +1,6 @@
 package service
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strconv"
@@ -18,7 +17,8 @@ import (
 
 // entryOf gives an entry the form in which people see it.
 func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
-	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: handover.Reason(plan, e), Steps: handover.Steps(plan, e)}
+	reason := handover.Reason(plan, e)
+	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: reason, Steps: handover.Steps(plan, e, reason)}
 	if e.Tray.Paired() {
 		out.Side = "both"
 		out.Joined = e.Joined
@@ -53,7 +53,7 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 
 // storedEntry makes an entry as people see it of what is stored.
 func storedEntry(row *store.Shown, e *view.Entry) error {
-	if err := json.Unmarshal([]byte(row.Body), e); err != nil {
+	if err := readBody(row.Body, e); err != nil {
 		return err
 	}
 	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status

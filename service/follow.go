@@ -6,6 +6,8 @@ import (
 	"errors"
 	"strings"
 	"sync"
+	"time"
+	"unique"
 
 	"twinsieve/core/again"
 	"twinsieve/core/exact"
@@ -17,30 +19,47 @@ import (
 	"twinsieve/store"
 )
 
-// following is what a run makes of its sieve's exceptions of before.
+// following is what a run makes of its sieve's exceptions of before. There may be any number of them, so little of each is kept in memory.
 type following struct {
-	rows      []store.Exception // those of before
-	marks     []again.Mark      // of each of them
-	searches  []string          // what a search of each of them looks through
-	marker    *again.Marker
-	of        []int          // by place of the run, and then by reject: which of them it is, or -1
-	changes   []again.Change // by place of the run
-	carriable []carriable
-	carried   []bool      // of each of them: whether the run carries records of it in; nil: it carries nothing
-	since     *view.Since // nil for the first run of a sieve
+	sieve      uint
+	rows       []before
+	marker     *again.Marker
+	recogniser *again.Recogniser // nil for the first run of a sieve
+	of         []int             // by place of the run, and then by reject: which of them it is, or -1
+	changes    []again.Change    // by place of the run
+	lost       []lost
+	carriable  []carriable
+	carried    []bool      // of each of them: whether the run carries records of it in; nil: it carries nothing
+	since      *view.Since // nil for the first run of a sieve
 
 	seen int64           // entry of the history up to which those of before are known
 	desk []store.DeskRow // of the entries that were written; nil where they do not fit
 	room int64           // how many more would
 }
 
-// follow begins to follow a sieve's exceptions of before into a run, and carries records of theirs in where the sieve says so.
-func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, p *planned) (*following, error) {
+// before is an exception of before.
+type before struct {
+	at     store.EarlierPlace
+	stands unique.Handle[standing] // many have the same
+}
+
+// standing is how an exception stands.
+type standing struct {
+	status, owner, reason string
+	opened                time.Time
+	presence              again.Change // "here", cleared or absent
+	settled               bool         // explained or settled
+}
+
+const here again.Change = "here"
+
+// follow begins to follow a sieve's exceptions of before into a run, and carries records of theirs in where the sieve says so. What it returns is to be closed.
+func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, p *planned) (f *following, err error) {
 	newest, err := v.store.NewestEvent(ctx)
 	if err != nil {
 		return nil, err
 	}
-	f := &following{seen: newest.Seq, room: v.room(), desk: []store.DeskRow{}}
+	f = &following{sieve: sieveID, seen: newest.Seq, room: v.room(), desk: []store.DeskRow{}}
 	last, err := v.store.NewestOf(ctx, sieveID)
 	if errors.Is(err, store.ErrNotFound) {
 		return f, nil
@@ -49,6 +68,12 @@ func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, 
 		return nil, err
 	}
 	f.since = &view.Since{Run: last.ID, Number: last.Number, Counts: map[again.Change]int64{}}
+	f.recogniser = again.NewRecogniser(v.options.Memory/(8*jobsAtOnce), v.store.TempDir())
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, f.close())
+		}
+	}()
 	if err := v.earlier(ctx, sieveID, p, f); err != nil {
 		return nil, err
 	}
@@ -58,6 +83,16 @@ func (v *Service) follow(ctx context.Context, sieveID uint, w *store.RunWriter, 
 		}
 	}
 	return f, nil
+}
+
+// close gives back what does not fit into memory.
+func (f *following) close() error {
+	if f == nil || f.recogniser == nil {
+		return nil
+	}
+	r := f.recogniser
+	f.recogniser = nil
+	return r.Close()
 }
 
 // recognise finds the exceptions of before again among the places of a run, and among its rejects. places are those of exceptions.
@@ -70,7 +105,6 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 	if f.since == nil {
 		return nil
 	}
-	now := make([]again.Mark, 0, all)
 	tables := v.tables(p)
 	for done := 0; done < len(places) && len(f.rows) > 0; {
 		end := min(done+entriesAtOnce, len(places))
@@ -79,27 +113,53 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 			return err
 		}
 		for i := range entries {
-			now = append(now, f.marker.Mark(&entries[i]))
+			mark := f.marker.Mark(&entries[i])
+			if err := f.recogniser.Now(&mark); err != nil {
+				return err
+			}
 		}
 		done = end
 		j.progress("recognising exceptions", int64(done), int64(len(places)))
 	}
 	if len(f.rows) > 0 {
-		rejects, err := v.markRejects(ctx, p)
+		err := v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
+			for _, r := range some {
+				mark := again.MarkReject(s, r.Text)
+				if err := f.recogniser.Now(&mark); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
 		if err != nil {
 			return err
 		}
-		now = append(now, rejects...)
-		for n, b := range again.Recognise(f.marks, now) {
-			if b >= 0 {
-				f.of[n], f.changes[n] = b, f.became(b, &now[n])
-			}
+		err = f.recogniser.Recognise(ctx, func(n, b int, is, was *again.Mark) {
+			f.of[n], f.changes[n] = b, f.became(b, is, was)
+		}, f.lose)
+		if err != nil {
+			return err
 		}
 	}
 	for _, c := range f.changes {
 		f.since.Counts[c]++
 	}
-	return nil
+	return f.close()
+}
+
+// touched is of how many exceptions of before the run has found something else: they are changed or returned, or were there and have not been recognised.
+func (f *following) touched() (n int) {
+	for place, b := range f.of {
+		if b >= 0 && f.changes[place] != again.StillOpen {
+			n++
+		}
+	}
+	for _, l := range f.lost {
+		if f.rows[l.row].stands.Value().presence == here {
+			n++
+		}
+	}
+	return n
 }
 
 // earlier reads a sieve's exceptions of before, and marks them as the plan reads them.
@@ -142,7 +202,7 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 	f.marker = again.NewMarker(p.Plan, all...)
 	return v.store.Earlier(ctx, sieveID, func(page []store.Earlier) error {
 		seen := make([]view.Entry, len(page)) // what people saw of them last
-		if err := v.sideBySide(len(page), func(i int) error { return json.Unmarshal([]byte(page[i].Body), &seen[i]) }); err != nil {
+		if err := v.sideBySide(len(page), func(i int) error { return readBody(page[i].Body, &seen[i]) }); err != nil {
 			return err
 		}
 		for i := range page {
@@ -152,7 +212,9 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 				return err
 			}
 			if shown.Reject != nil {
-				f.add(row.Exception, again.MarkReject(sideOf(shown), shown.Reject.Text), strings.ToLower(shown.Reject.Text))
+				if err := f.add(row, again.MarkReject(sideOf(shown), shown.Reject.Text)); err != nil {
+					return err
+				}
 				continue
 			}
 			e := readBack(p.Plan, shown)
@@ -166,8 +228,11 @@ func (v *Service) earlier(ctx context.Context, sieveID uint, p *planned, f *foll
 					}
 				}
 			}
-			f.mayCarry(p, &row.Exception, e, of.sets, of.number)
-			f.add(row.Exception, f.marker.Mark(e), searchText(shown))
+			mark := f.marker.Mark(e)
+			f.mayCarry(p, &row.Exception, e, mark, of.sets, of.number)
+			if err := f.add(row, mark); err != nil {
+				return err
+			}
 		}
 		return ctx.Err()
 	})
@@ -187,58 +252,25 @@ func (f *following) place(w *store.RunWriter, list []store.Found) store.Placed {
 }
 
 // add adds an exception of before.
-func (f *following) add(row store.Exception, mark again.Mark, search string) {
-	mark.Gone = row.Presence != "here"
-	f.rows, f.marks, f.searches = append(f.rows, row), append(f.marks, mark), append(f.searches, search)
+func (f *following) add(x *store.Earlier, mark again.Mark) error {
+	of := standing{x.Status, x.Owner, x.Reason, x.Opened, again.Change(x.Presence), x.Settled != nil}
+	f.rows = append(f.rows, before{x.At, unique.Make(of)})
+	mark.Gone = of.presence != here
+	return f.recogniser.Before(&mark)
 }
 
 // asBefore lets an entry at a place be the exception of before that it has been recognised as.
 func (f *following) asBefore(place int, row *store.Entry) {
 	if b := f.of[place]; b >= 0 {
-		of := &f.rows[b]
-		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = of.ID, of.Status, of.Owner, of.Reason, of.Opened
+		of := f.rows[b].stands.Value()
+		row.ExceptionID, row.Status, row.Owner, row.Reason, row.Opened = f.rows[b].at.ID, of.status, of.owner, of.reason, of.opened
 	}
-}
-
-// gone are the entries of the exceptions that were there before and are not in the run. Those that were gone before and still are, are told
-// again only where they are still open.
-func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v *Service) (list []store.Found, err error) {
-	if f.since == nil {
-		return nil, nil
-	}
-	taken := make([]bool, len(f.rows))
-	for _, b := range f.of {
-		if b >= 0 {
-			taken[b] = true
-		}
-	}
-	var lost []int
-	var marks []again.Mark
-	for b := range f.rows {
-		if !taken[b] && f.rows[b].Presence != string(again.Cleared) {
-			lost, marks = append(lost, b), append(marks, f.marks[b])
-		}
-	}
-	fates, err := again.Fates(ctx, p.Plan, index, v.tables(p), marks)
-	if err != nil {
-		return nil, err
-	}
-	for i, b := range lost {
-		row := &f.rows[b]
-		if f.marks[b].Gone && fates[i] == again.Absent && row.Settled != nil {
-			continue
-		}
-		f.since.Counts[fates[i]]++
-		list = append(list, store.Found{Entry: store.Entry{Tray: row.Tray, Side: row.Side, Change: string(fates[i]), Status: row.Status, Owner: row.Owner, Reason: row.Reason,
-			ExceptionID: row.ID, Opened: row.Opened, Amount: row.Amount, Currency: row.Currency, Size: row.Size, KeyText: row.KeyText, BodyRun: row.BodyRun, BodySeq: row.BodySeq, Search: f.searches[b]}})
-	}
-	return list, nil
 }
 
 // found gives an exception at a place of a run the form in which the store keeps it.
 func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (store.Found, error) {
 	shown := entryOf(plan, e)
-	body, err := json.Marshal(shown)
+	body, err := writeBody(&shown)
 	if err != nil {
 		return store.Found{}, err
 	}
@@ -263,7 +295,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}
-	return store.Found{Entry: row, Body: string(body)}, nil
+	return store.Found{Entry: row, Body: body}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

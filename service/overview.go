@@ -3,7 +3,6 @@ package service
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -69,7 +68,7 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 	page := &view.Overview{Exceptions: []view.Pending{}, Total: total, Next: next, All: counts.All, Mine: counts.Mine, Unowned: counts.Unowned, Mentions: counts.Mentions}
 	for _, row := range rows {
 		p := view.Pending{Sieve: row.Sieve, Run: row.Run}
-		if err := json.Unmarshal([]byte(row.Body), &p.Entry); err != nil {
+		if err := readBody(row.Body, &p.Entry); err != nil {
 			return nil, err
 		}
 		change := again.StillOpen

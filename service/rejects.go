@@ -2,11 +2,8 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
-	"strings"
 
-	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -59,14 +56,14 @@ func sideOf(e *view.Entry) tray.Side {
 // foundReject gives a reject at a place of a run, behind the records, the form in which the store keeps it.
 func (f *following) foundReject(p *planned, place int, s tray.Side, r store.Reject) (store.Found, error) {
 	shown := rejectEntry(&p.Definition, s, r)
-	body, err := json.Marshal(shown)
+	body, err := writeBody(&shown)
 	if err != nil {
 		return store.Found{}, err
 	}
-	text := strings.ToLower(strings.TrimSpace(r.Text))
+	text := searchText(&shown)
 	row := store.Entry{Tray: tray.Reject.String(), Side: s.String(), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: text, Size: []byte{}, Search: text}
 	f.asBefore(place, &row)
-	return store.Found{Entry: row, Body: string(body)}, nil
+	return store.Found{Entry: row, Body: body}, nil
 }
 
 // writeRejects writes the rejects of a run's snapshots into its report. They come behind its records, from a place on.
@@ -82,17 +79,6 @@ func (v *Service) writeRejects(ctx context.Context, w *store.RunWriter, f *follo
 		}
 		return w.Write(ctx, f.place(w, rows))
 	})
-}
-
-// markRejects are the marks of the rejects of a run's snapshots.
-func (v *Service) markRejects(ctx context.Context, p *planned) (marks []again.Mark, err error) {
-	err = v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
-		for _, r := range some {
-			marks = append(marks, again.MarkReject(s, r.Text))
-		}
-		return nil
-	})
-	return marks, err
 }
 
 // readRejectBack makes a reject's entry of what people see of it.

@@ -173,7 +173,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	}
 	report := func(exceptions float64) []pace.Leg {
 		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
-			{Stage: "writing the report", Units: exceptions - knownAgain*min(last, exceptions)}, {Stage: "sealing the report", Units: min(last, exceptions) + sealedNew*exceptions}}
+			{Stage: writingReport, Units: exceptions}, {Stage: sealingReport, Units: exceptions}}
 	}
 	expected := last
 	if last == 0 {
@@ -187,6 +187,11 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return v.follow(ctx, row.ID, w, p)
 	}
 	var f *following
+	defer func() {
+		if err != nil { // else it has been closed
+			err = errors.Join(err, f.close())
+		}
+	}()
 	if p.Definition.Carry { // what is carried in takes part in the match
 		if f, err = follow(); err != nil {
 			return nil, err
@@ -214,7 +219,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	if err != nil {
 		return nil, err
 	}
-	j.progress("sealing the report", 0, 0)
+	j.progress(sealingReport, 0, 0)
 	run, err := w.Seal(ctx, string(head), index)
 	if err != nil {
 		return nil, err
@@ -229,14 +234,15 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 	return &view.JobResult{Run: run.ID}, nil
 }
 
-// readingBefore is a stage of a run.
-const readingBefore = "reading what was open before"
+// Stages of a run.
+const (
+	readingBefore = "reading what was open before"
+	writingReport = "writing the report"
+	sealingReport = "sealing the report"
+)
 
-// sealedNew is how much there is to be sealed of any exception, beside what there is of one that was there before.
-const sealedNew = 0.15
-
-// knownAgain is how much less there is to be written of an exception that was there before.
-const knownAgain = 0.45
+// sealedTouched is how much more there is to be sealed of an exception of which the run has found something else than before.
+const sealedTouched = 20
 
 // firstExceptions is how many records there are to one exception, as is thought before a sieve has ever run.
 const firstExceptions = 20
@@ -279,20 +285,15 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	if err := f.recognise(ctx, j, v, p, index, places); err != nil {
 		return nil, err
 	}
+	j.expect(pace.Leg{Stage: writingReport, Units: float64(len(places))}, pace.Leg{Stage: sealingReport, Units: float64(len(places)) + sealedTouched*float64(f.touched())})
 	if err := v.writePlaces(ctx, j, w, f, p, index, places); err != nil {
 		return nil, err
 	}
 	if err := v.writeRejects(ctx, w, f, p, len(places)); err != nil {
 		return nil, err
 	}
-	gone, err := f.gone(ctx, p, index, v)
-	if err != nil {
+	if err := f.gone(ctx, p, index, v, w); err != nil {
 		return nil, err
-	}
-	for part := range slices.Chunk(gone, entriesWritten) {
-		if err := w.Write(ctx, f.place(w, part)); err != nil {
-			return nil, err
-		}
 	}
 	return f.since, ctx.Err()
 }
@@ -346,7 +347,7 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 				return err
 			}
 			done += part.entries
-			j.progress("writing the report", int64(done), int64(len(places)))
+			j.progress(writingReport, int64(done), int64(len(places)))
 		}
 		return nil
 	})
@@ -365,6 +366,9 @@ func pass[T any](ctx context.Context, to chan<- T, one T) error {
 
 // searchText is what a search for an entry looks through.
 func searchText(e *view.Entry) string {
+	if e.Reject != nil {
+		return strings.ToLower(strings.TrimSpace(e.Reject.Text))
+	}
 	var parts []string
 	for _, r := range []*view.Record{e.Left, e.Right} {
 		if r == nil {

@@ -46,27 +46,46 @@ func TestBodies(t *testing.T) {
 			t.Fatal(err)
 		}
 		var wrote []string
-		for total := random.IntN(300); len(wrote) < total; {
-			part := make([]store.Found, 1+random.IntN(90))
-			for i := range part {
-				body := fmt.Sprintf(`{"round": %d, "entry": %d, "text": %q}`, round, len(wrote), strings.Repeat("é", random.IntN(400)))
-				part[i] = store.Found{Entry: store.Entry{Change: "new", Status: store.StatusOpen, Size: []byte{}}, Body: body}
-				if len(before) > 0 && random.IntN(3) == 0 { // of before, and once
-					at := random.IntN(len(before))
-					old := before[at]
-					before[at] = before[len(before)-1]
-					before = before[:len(before)-1]
-					part[i] = store.Found{Entry: store.Entry{Change: "absent", Status: store.StatusOpen, ExceptionID: old.ExceptionID, BodyRun: old.BodyRun, BodySeq: old.BodySeq, Size: []byte{}}}
-					body = of[old.ExceptionID]
-				}
-				wrote = append(wrote, body)
-			}
+		write := func(part []store.Found) {
 			if err := w.Write(t.Context(), w.Place(part)); err != nil {
 				t.Fatal(err)
 			}
 		}
+		body := func() string {
+			return fmt.Sprintf(`{"round": %d, "entry": %d, "text": %q}`, round, len(wrote), strings.Repeat("é", random.IntN(400)))
+		}
+		again := func(old store.Entry) store.Found { // as it was, or as it was last seen
+			if random.IntN(2) == 0 {
+				wrote = append(wrote, body())
+				return store.Found{Entry: store.Entry{Change: "still-open", Status: store.StatusOpen, ExceptionID: old.ExceptionID, Size: []byte{}}, Body: wrote[len(wrote)-1]}
+			}
+			wrote = append(wrote, of[old.ExceptionID])
+			return store.Found{Entry: store.Entry{Change: "absent", Status: store.StatusOpen, ExceptionID: old.ExceptionID, BodyRun: old.BodyRun, BodySeq: old.BodySeq, Size: []byte{}}}
+		}
+		for total := random.IntN(300); len(wrote) < total; {
+			part := make([]store.Found, 1+random.IntN(90))
+			for i := range part {
+				if len(before) > 0 && random.IntN(3) == 0 { // of before, and once
+					at := random.IntN(len(before))
+					part[i] = again(before[at])
+					before[at] = before[len(before)-1]
+					before = before[:len(before)-1]
+					continue
+				}
+				wrote = append(wrote, body())
+				part[i] = store.Found{Entry: store.Entry{Change: "new", Status: store.StatusOpen, Size: []byte{}}, Body: wrote[len(wrote)-1]}
+			}
+			write(part)
+		}
+		for _, old := range before { // a run says something of all that there was before
+			write([]store.Found{again(old)})
+		}
+		before = nil
 		run, err := w.Seal(t.Context(), "{}", &match.Index{})
 		if err != nil {
+			t.Fatal(err)
+		}
+		if err := w.Follow(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		shown := shownOf(t, s, run.ID, len(wrote))

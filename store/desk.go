@@ -25,10 +25,10 @@ type DeskRow struct {
 // writtenTime is the layout in which the data file keeps times.
 const writtenTime = "2006-01-02 15:04:05.999999999-07:00"
 
-// DeskRow is what an entry that was just written can be chosen and sorted by. Texts that stand in many rows are one in memory.
+// DeskRow is what an entry that has got its place in a report can be chosen and sorted by. Texts that stand in many rows are one in memory.
 func (e *Entry) DeskRow() DeskRow {
 	return DeskRow{Seq: e.Seq, Tray: once(e.Tray), Change: once(e.Change), Status: once(e.Status), Owner: once(e.Owner), Reason: once(e.Reason),
-		Opened: once(e.Opened.UTC().Format(writtenTime)), Size: string(e.Size), Currency: once(e.Currency), Differs: e.Differs,
+		Opened: e.opened, Size: string(e.Size), Currency: once(e.Currency), Differs: e.Differs,
 		KeyText: strings.Clone(e.KeyText), Search: strings.Clone(e.Search)} // of their own, so that they lie beside each other
 }
 
@@ -61,10 +61,12 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	return list, rows.Err()
 }
 
-// DeskChanges are the entries of a run whose exceptions have been changed since an entry of the history, as they are now. These are few, and
-// the report may be long, so it is they that are gone through.
+// DeskChanges are the entries of a run whose exceptions have been changed since an entry of the history, as they are now: what they show of it may come later, see
+// [RunWriter.Follow]. In a signed report they are as they were. These are few, and the report may be long, so it is they that are gone through.
 func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []DeskRow, err error) {
-	err = s.reads.WithContext(ctx).Raw(`SELECT e.seq, e.status, e.owner, e.reason FROM exceptions x INDEXED BY exceptions_changed
-		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? WHERE x.changed_seq > ? AND x.changed_seq > 0`, run, since).Scan(&list).Error
+	err = s.reads.WithContext(ctx).Raw(`SELECT e.seq, iif(o.run_id IS NULL, x.status, e.status) AS status, iif(o.run_id IS NULL, x.owner, e.owner) AS owner,
+		iif(o.run_id IS NULL, x.reason, e.reason) AS reason FROM exceptions x INDEXED BY exceptions_changed
+		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? LEFT JOIN sign_offs o ON o.run_id = e.run_id AND o.state = 'signed'
+		WHERE x.changed_seq > ? AND x.changed_seq > 0`, run, since).Scan(&list).Error
 	return list, err
 }

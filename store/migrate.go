@@ -165,6 +165,22 @@ var migrations = []struct {
 		`CREATE INDEX exceptions_opened ON exceptions (opened_run)`,
 		`ALTER TABLE runs ADD COLUMN followed INTEGER NOT NULL DEFAULT 1`,
 	}},
+	{"exceptions that nothing has become of have no rows", []string{
+		`DELETE FROM exceptions WHERE opened_run IN (SELECT id FROM runs WHERE sealed = 0)`,
+		`DROP INDEX exceptions_opened`,
+		`DROP INDEX exceptions_shown`,
+		`DROP INDEX exceptions_pending_size`,
+		`DROP INDEX exceptions_pending_age`,
+		`ALTER TABLE exceptions DROP COLUMN opened_run`,
+		`CREATE INDEX exceptions_of_sieve ON exceptions (sieve_id, presence)`,
+		`CREATE INDEX exceptions_shown ON exceptions (body_run, body_seq)`,
+		`CREATE INDEX exceptions_pending_size ON exceptions (size DESC, id, sieve_id, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
+		`CREATE INDEX exceptions_pending_age ON exceptions (opened, id, sieve_id, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
+		`CREATE TABLE untouched_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), sort INTEGER NOT NULL, block INTEGER NOT NULL, last BLOB NOT NULL, blob BLOB NOT NULL,
+			PRIMARY KEY (run_id, sort, block)) WITHOUT ROWID`,
+		`ALTER TABLE runs ADD COLUMN here INTEGER NOT NULL DEFAULT 0`,
+		`UPDATE runs SET here = (SELECT count(*) FROM entries WHERE run_id = runs.id AND exception_id > 0 AND change NOT IN ('cleared', 'absent'))`,
+	}},
 }
 
 // rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.

@@ -119,7 +119,8 @@ type Run struct {
 	Started  time.Time
 	Finished time.Time
 	Sealed   bool
-	Followed bool // all exceptions that it has found show what it has found
+	Followed bool  // all exceptions that it has found show what it has found
+	Here     int64 // exceptions that it has found
 }
 
 // IndexPart is a sealed part of a run's match index.
@@ -151,6 +152,8 @@ type Entry struct {
 	BodyRun     uint   // the run and place whose body shows it
 	BodySeq     int64
 	Search      string // what a search looks through, in lower case
+
+	opened string // Opened as the data file keeps it; of an entry that has its place in a report
 }
 
 // The states of work on an exception.
@@ -161,7 +164,7 @@ const (
 	StatusSettled    = "settled"
 )
 
-// Exception is what is recognised from run to run, and worked on.
+// Exception is what is recognised from run to run, and worked on. One that is untouched has no row of its own, see untouched.go.
 type Exception struct {
 	ID          uint
 	SieveID     uint
@@ -172,7 +175,6 @@ type Exception struct {
 	Reason      string
 	Version     int // of the work on it
 	Opened      time.Time
-	OpenedRun   uint
 	Presence    string     // here, cleared or absent, in the sieve's newest run
 	Settled     *time.Time // since when it is explained or settled
 	Amount      string

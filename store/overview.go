@@ -1,11 +1,10 @@
 package store
 
 import (
+	"bytes"
 	"context"
-	"database/sql"
+	"slices"
 	"strconv"
-	"strings"
-	"time"
 
 	"gorm.io/gorm"
 )
@@ -29,66 +28,165 @@ type Overviewed struct {
 	Seq   int64
 }
 
-// pending narrows a query over exceptions to those that somebody has to do something about, in the words of the indexes of these; the signs keep
-// other indexes out.
+// pending narrows a query over exceptions that have rows to those that somebody has to do something about, in the words of the indexes of these; the
+// sign keeps other indexes out.
 func pending(db *gorm.DB) *gorm.DB {
-	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").
-		Where("+exceptions.opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Where("+exceptions.sieve_id IN (SELECT id FROM sieves)")
+	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").Where("+exceptions.sieve_id IN (SELECT id FROM sieves)")
+}
+
+// chosen narrows a query over exceptions that have rows to those that are chosen.
+func (q *OverviewQuery) chosen(tx *gorm.DB) *gorm.DB {
+	db := pending(tx.Table("exceptions"))
+	if q.Owner != nil {
+		db = db.Where("exceptions.owner = ?", *q.Owner)
+	}
+	if q.Mention > 0 {
+		db = db.Where("exceptions.id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)", q.Mention)
+	}
+	if q.Sieve > 0 {
+		db = db.Where("exceptions.sieve_id = ?", q.Sieve)
+	}
+	return db
+}
+
+// untouched reports whether those that nobody has worked on are chosen, too. They have no owner, and nobody is mentioned with them.
+func (q *OverviewQuery) untouched() bool { return (q.Owner == nil || *q.Owner == "") && q.Mention == 0 }
+
+// newestRun is the newest run of a sieve, and how many exceptions it leaves that are untouched still.
+type newestRun struct {
+	ID, SieveID uint
+	Untouched   int64
+}
+
+// newestRuns lists the newest runs of the sieves that are there, or of one of them.
+func newestRuns(tx *gorm.DB, sieve uint) (list []newestRun, err error) {
+	err = tx.Raw(`SELECT r.id, r.sieve_id, r.here - (SELECT count(*) FROM exceptions x WHERE x.sieve_id = r.sieve_id AND x.presence = 'here') AS untouched FROM runs r
+		WHERE r.id IN (SELECT max(id) FROM runs WHERE sealed = 1 GROUP BY sieve_id) AND r.sieve_id IN (SELECT id FROM sieves) AND (r.sieve_id = @sieve OR @sieve = 0)`,
+		map[string]any{"sieve": sieve}).Scan(&list).Error
+	return list, err
 }
 
 // Overview returns a page of the exceptions chosen and how many there are altogether.
 func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewed, total int64, next string, err error) {
-	chosen := func() *gorm.DB {
-		db := pending(s.reads.WithContext(ctx).Table("exceptions"))
-		if q.Owner != nil {
-			db = db.Where("exceptions.owner = ?", *q.Owner)
-		}
-		if q.Mention > 0 {
-			db = db.Where("exceptions.id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)", q.Mention)
-		}
-		if q.Sieve > 0 {
-			db = db.Where("exceptions.sieve_id = ?", q.Sieve)
-		}
-		return db
-	}
-	if err = chosen().Count(&total).Error; err != nil {
-		return nil, 0, "", err
-	}
-	column, way, than := "opened", "", ">"
+	order := byAge
 	if q.Sort == "amount" {
-		column, way, than = "size", " DESC", "<"
+		order = byAmount
 	}
-	db := chosen().Select("exceptions.id")
-	if q.After != "" {
-		id, err := strconv.ParseUint(q.After, 10, 32)
-		if err != nil {
-			return nil, 0, "", ErrNotFound
+	var found []listed
+	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // all as of one moment
+		if err := q.chosen(tx).Count(&total).Error; err != nil {
+			return err
 		}
-		at := "(SELECT " + column + " FROM exceptions WHERE id = ?)"
-		db = db.Where("exceptions."+column+" "+than+" "+at+" OR exceptions."+column+" = "+at+" AND exceptions.id > ?", id, id, id)
+		var after []byte
+		rows := q.chosen(tx).Select("exceptions.id, exceptions.opened, exceptions.size")
+		if q.After != "" {
+			last, err := overviewedLast(tx, q.After)
+			if err != nil {
+				return err
+			}
+			after = order.keyOf(last)
+			rows = order.behind(rows, last)
+		}
+		var list []Exception
+		if err := order.of(rows).Limit(q.Limit + 1).Scan(&list).Error; err != nil {
+			return err
+		}
+		for _, x := range list {
+			found = append(found, listed{key: order.keyOf(x)})
+		}
+		if !q.untouched() {
+			return nil
+		}
+		runs, err := newestRuns(tx, q.Sieve)
+		if err != nil {
+			return err
+		}
+		for _, run := range runs {
+			total += run.Untouched
+			more := q.Limit + 1
+			err := eachUntouched(tx, run.ID, order, after, func(u listed) bool {
+				found = append(found, u)
+				more--
+				return more == 0
+			})
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, 0, "", plainError(err)
 	}
-	var ids []uint
-	if err = db.Order("exceptions." + column + way + ", exceptions.id").Limit(q.Limit + 1).Scan(&ids).Error; err != nil {
-		return nil, 0, "", err
+	slices.SortFunc(found, func(a, b listed) int { return bytes.Compare(a.key, b.key) })
+	if len(found) > q.Limit {
+		found = found[:q.Limit]
+		next = strconv.FormatUint(uint64(idOf(found[q.Limit-1].key)), 10)
 	}
-	if len(ids) > q.Limit {
-		ids = ids[:q.Limit]
-		next = strconv.FormatUint(uint64(ids[q.Limit-1]), 10)
-	}
-	page, err = s.overviewed(ctx, ids)
+	page, err = s.overviewed(ctx, found)
 	return page, total, next, err
 }
 
-// overviewed reads exceptions with what people see of them, in the order of their ids as given.
-func (s *Store) overviewed(ctx context.Context, ids []uint) ([]Overviewed, error) {
+// keyOf is the key of an exception that has been read.
+func (o sortOrder) keyOf(x Exception) []byte {
+	return o.key(x.Opened.UTC().Format(writtenTime), x.Size, x.ID)
+}
+
+// of sorts a query over exceptions that have rows.
+func (o sortOrder) of(db *gorm.DB) *gorm.DB {
+	if o == byAge {
+		return db.Order("exceptions.opened, exceptions.id")
+	}
+	return db.Order("exceptions.size DESC, exceptions.id")
+}
+
+// behind narrows a query over exceptions that have rows to those behind one.
+func (o sortOrder) behind(db *gorm.DB, last Exception) *gorm.DB {
+	if o == byAge {
+		return db.Where("exceptions.opened > ? OR exceptions.opened = ? AND exceptions.id > ?", last.Opened, last.Opened, last.ID)
+	}
+	return db.Where("exceptions.size < ? OR exceptions.size = ? AND exceptions.id > ?", last.Size, last.Size, last.ID)
+}
+
+// overviewedLast is the exception that a cursor names, as it is now.
+func overviewedLast(tx *gorm.DB, cursor string) (x Exception, err error) {
+	id, err := strconv.ParseUint(cursor, 10, 32)
+	if err != nil {
+		return x, ErrNotFound
+	}
+	err = tx.Raw(`SELECT id, opened, size FROM exceptions WHERE id = @id UNION ALL
+		SELECT * FROM (SELECT exception_id, opened, size FROM entries WHERE exception_id = @id AND run_id IN (SELECT id FROM runs WHERE sealed = 1)
+			ORDER BY run_id DESC LIMIT 1) LIMIT 1`, map[string]any{"id": id}).Scan(&x).Error
+	if err == nil && x.ID == 0 {
+		err = ErrNotFound
+	}
+	if x.Size == nil {
+		x.Size = []byte{}
+	}
+	return x, err
+}
+
+// overviewed reads exceptions with what people see of them, in the order given.
+func (s *Store) overviewed(ctx context.Context, found []listed) ([]Overviewed, error) {
+	page := make([]Overviewed, len(found))
+	var ids []uint
+	at := map[uint]int{} // of those that have rows
+	places := map[uint][]int64{}
+	for i, u := range found {
+		if u.run > 0 {
+			places[u.run] = append(places[u.run], u.seq)
+		} else {
+			id := idOf(u.key)
+			ids, at[id] = append(ids, id), i
+		}
+	}
 	var rows []Overviewed
 	err := s.reads.WithContext(ctx).Raw(`SELECT x.*, s.name AS sieve FROM exceptions x JOIN sieves s ON s.id = x.sieve_id WHERE x.id IN ?`, ids).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}
-	err = s.bodies(ctx, len(rows), func(i int) (uint, int64) { return rows[i].BodyRun, rows[i].BodySeq }, func(i int, body string) { rows[i].Body = body })
-	if err != nil {
-		return nil, err
+	for _, x := range rows {
+		page[at[x.ID]] = x
 	}
 	// The report that listed one last may have been removed; then it is in none.
 	var last []struct {
@@ -100,22 +198,34 @@ func (s *Store) overviewed(ctx context.Context, ids []uint) ([]Overviewed, error
 	if err != nil {
 		return nil, err
 	}
-	at := make(map[uint]*Overviewed, len(rows))
-	for i := range rows {
-		at[rows[i].ID] = &rows[i]
-	}
 	for _, l := range last {
-		if x := at[l.ExceptionID]; x != nil {
-			x.Run, x.Seq = l.RunID, l.Seq
+		x := &page[at[l.ExceptionID]]
+		x.Run, x.Seq = l.RunID, l.Seq
+	}
+	for run, seqs := range places {
+		if err := s.overviewedIn(ctx, run, seqs, func(x Overviewed) {
+			page[slices.IndexFunc(found, func(u listed) bool { return u.run == run && u.seq == x.Seq })] = x
+		}); err != nil {
+			return nil, err
 		}
 	}
-	page := make([]Overviewed, 0, len(ids))
-	for _, id := range ids {
-		if x := at[id]; x != nil {
-			page = append(page, *x)
-		}
+	page = slices.DeleteFunc(page, func(x Overviewed) bool { return x.ID == 0 }) // gone since, with its sieve
+	return page, s.bodies(ctx, len(page), func(i int) (uint, int64) { return page[i].BodyRun, page[i].BodySeq }, func(i int, body string) { page[i].Body = body })
+}
+
+// overviewedIn visits untouched exceptions by their places in a run, which is the newest of its sieve.
+func (s *Store) overviewedIn(ctx context.Context, run uint, seqs []int64, visit func(Overviewed)) error {
+	var sieve struct {
+		ID   uint
+		Name string
 	}
-	return page, nil
+	err := s.reads.WithContext(ctx).Raw("SELECT s.id, s.name FROM runs r JOIN sieves s ON s.id = r.sieve_id WHERE r.id = ?", run).Scan(&sieve).Error
+	if err != nil || sieve.ID == 0 { // it is gone since
+		return err
+	}
+	return s.untouchedByPlace(ctx, sieve.ID, run, seqs, func(x Exception, seq int64) {
+		visit(Overviewed{Exception: x, Sieve: sieve.Name, Run: run, Seq: seq})
+	})
 }
 
 // OverviewCounts are how many exceptions are pending.
@@ -125,92 +235,17 @@ type OverviewCounts struct {
 
 // OverviewCounts counts what is pending, for a person.
 func (s *Store) OverviewCounts(ctx context.Context, who Actor) (c OverviewCounts, err error) {
-	err = pending(s.reads.WithContext(ctx).Table("exceptions")).Select(`count(*) AS "all", coalesce(sum(owner = ?), 0) AS mine, coalesce(sum(owner = ''), 0) AS unowned,
-		coalesce(sum(id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)), 0) AS mentions`, who.Name, who.ID).Scan(&c).Error
-	return c, err
-}
-
-// TrendLine is how many exceptions of a run lie in a tray and are so old.
-type TrendLine struct {
-	RunID   uint
-	Tray    string
-	Change  string
-	Status  string
-	Opened  time.Time // when they were found first: as that run began
-	Entries int64
-}
-
-// Trend counts the entries of runs by tray, change, status and when they were found first.
-func (s *Store) Trend(ctx context.Context, runs []uint) (list []TrendLine, err error) {
-	err = s.reads.WithContext(ctx).Raw(`SELECT run_id, tray, change, status, opened, count(*) AS entries FROM entries WHERE run_id IN ?
-		GROUP BY run_id, tray, change, status, opened`, runs).Scan(&list).Error
-	return list, err
-}
-
-// OpenAmounts visits the amounts of a run's exceptions that are neither explained nor settled, and are there or absent. What it hands over is
-// good until the next call.
-func (s *Store) OpenAmounts(ctx context.Context, run uint, visit func(amount, currency []byte)) error {
-	rows, err := s.reads.WithContext(ctx).Raw("SELECT amount, currency FROM entries WHERE run_id = ? AND status IN ('open', 'in-progress') AND amount <> ''", run).Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	var amount, currency sql.RawBytes
-	for rows.Next() {
-		if err := rows.Scan(&amount, &currency); err != nil {
+	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		err := pending(tx.Table("exceptions")).Select(`count(*) AS "all", coalesce(sum(owner = ?), 0) AS mine, coalesce(sum(owner = ''), 0) AS unowned,
+			coalesce(sum(id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)), 0) AS mentions`, who.Name, who.ID).Scan(&c).Error
+		if err != nil {
 			return err
 		}
-		visit(amount, currency)
-	}
-	return rows.Err()
-}
-
-// Settled are how long it took until exceptions of a sieve were explained or settled, of those that were so in a span of time.
-func (s *Store) Settled(ctx context.Context, sieve uint, from, to time.Time) (list []time.Duration, err error) {
-	var rows []struct{ Opened, Settled time.Time }
-	err = s.reads.WithContext(ctx).Raw("SELECT opened, settled FROM exceptions WHERE opened_run IN (SELECT id FROM runs WHERE sieve_id = ?) AND settled > ? AND settled <= ?", sieve, from, to).Scan(&rows).Error
-	for _, r := range rows {
-		list = append(list, r.Settled.Sub(r.Opened))
-	}
-	return list, err
-}
-
-// SavedFilter is what a person looks for in reports again and again.
-type SavedFilter struct {
-	ID       uint
-	PersonID uint
-	Name     string
-	Query    string // as it stands in the address of a report
-	Created  time.Time
-}
-
-// SavedFilters lists a person's filters by name.
-func (s *Store) SavedFilters(ctx context.Context, person uint) (list []SavedFilter, err error) {
-	err = s.reads.WithContext(ctx).Where("person_id = ?", person).Order("name").Find(&list).Error
-	return list, err
-}
-
-// SaveFilter keeps a filter under a name; one that was kept under it is replaced.
-func (s *Store) SaveFilter(ctx context.Context, f SavedFilter) error {
-	return s.write(ctx, urgent, func(tx *gorm.DB) error {
-		return tx.Exec("INSERT INTO saved_filters (person_id, name, query, created) VALUES (?, ?, ?, ?) ON CONFLICT (person_id, name) DO UPDATE SET query = excluded.query",
-			f.PersonID, f.Name, f.Query, time.Now().UTC()).Error
-	})
-}
-
-// DropFilter forgets a filter.
-func (s *Store) DropFilter(ctx context.Context, person uint, name string) error {
-	return s.write(ctx, urgent, func(tx *gorm.DB) error {
-		done := tx.Where("person_id = ? AND name = ?", person, strings.TrimSpace(name)).Delete(&SavedFilter{})
-		if done.Error == nil && done.RowsAffected == 0 {
-			return ErrNotFound
+		runs, err := newestRuns(tx, 0)
+		for _, run := range runs {
+			c.All, c.Unowned = c.All+run.Untouched, c.Unowned+run.Untouched
 		}
-		return done.Error
+		return err
 	})
-}
-
-// RunsOf lists the sealed runs of a sieve, the newest first.
-func (s *Store) RunsOf(ctx context.Context, sieve uint, limit int) (runs []Run, err error) {
-	err = s.reads.WithContext(ctx).Where("sieve_id = ? AND sealed = 1", sieve).Order("id DESC").Limit(limit).Find(&runs).Error
-	return runs, err
+	return c, err
 }

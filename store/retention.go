@@ -118,7 +118,7 @@ func (s *Store) thin(ctx context.Context) error {
 		return err
 	}
 	for _, id := range ids {
-		for _, table := range []string{"entries", "index_parts", "carried_chunks"} {
+		for _, table := range []string{"entries", "index_parts", "carried_chunks", "untouched_blocks"} {
 			if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 				return err
 			}
@@ -126,8 +126,7 @@ func (s *Store) thin(ctx context.Context) error {
 		for gone := int64(1); gone > 0; {
 			err := s.write(ctx, bulk, func(tx *gorm.DB) error {
 				r := tx.Exec(`DELETE FROM body_blocks WHERE run_id = @run AND block IN (SELECT block FROM body_blocks WHERE run_id = @run AND block NOT IN (
-					SELECT (body_seq - 1) / @size FROM exceptions WHERE opened_run = @run AND body_run = opened_run
-					UNION SELECT (body_seq - 1) / @size FROM exceptions WHERE body_run = @run AND body_run <> opened_run
+					SELECT (body_seq - 1) / @size FROM exceptions WHERE body_run = @run
 					UNION SELECT (body_seq - 1) / @size FROM entries WHERE body_run = @run AND body_run <> run_id) LIMIT 500)`,
 					map[string]any{"run": id, "size": bodiesInBlock})
 				gone = r.RowsAffected

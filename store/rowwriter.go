@@ -54,9 +54,12 @@ func (w *rowWriter) transaction(ctx context.Context, do func(*rowWriter) error) 
 }
 
 // number is the one number that a query gives.
-func (w *rowWriter) number(query string) (n int64, err error) {
+func (w *rowWriter) number(query string, values ...any) (n int64, err error) {
 	stmt, err := w.conn.Prepare(query)
 	if err != nil {
+		return 0, err
+	}
+	if err := bind(stmt, values); err != nil {
 		return 0, err
 	}
 	n, err = sqlitex.ResultInt64(stmt)

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"slices"
 	"strconv"
 	"time"
@@ -22,9 +23,9 @@ type RunWriter struct {
 	seq   int64
 	shelf shelf
 
-	seen    int64   // entry of the history up to which the exceptions of before are known
-	touched []int64 // places of entries whose exceptions are no more what they were
-	same    bool    // there are entries whose exceptions are as they were
+	seen      int64   // entry of the history up to which the exceptions of before are known
+	touched   []int64 // places of entries whose exceptions are no more what they were
+	untouched untouchedLists
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
@@ -37,27 +38,50 @@ func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (
 		return tx.Create(&w.run).Error
 	})
 	w.shelf.run = w.run.ID
+	w.untouched.dir = s.TempDir()
 	return w, err
 }
 
-// AddIndex writes the run's index, one part a transaction.
+// AddIndex writes the run's index, one part a transaction. While one is written, the next are sealed.
 func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
-	for _, side := range tray.Sides {
-		for first := 0; first < len(index.Sides[side].Trays); first += match.SealRecords {
-			blob, err := index.Sides[side].Seal(first)
+	parts := make(chan IndexPart)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(parts)
+		sealing, ctx := errgroup.WithContext(ctx)
+		for _, side := range tray.Sides {
+			sealing.Go(func() error {
+				for first := 0; first < len(index.Sides[side].Trays); first += match.SealRecords {
+					blob, err := index.Sides[side].Seal(first)
+					if err != nil {
+						return err
+					}
+					select {
+					case parts <- IndexPart{w.run.ID, int(side), first / match.SealRecords, blob}:
+					case <-ctx.Done():
+						return ctx.Err()
+					}
+				}
+				return nil
+			})
+		}
+		return sealing.Wait()
+	})
+	group.Go(func() error {
+		for part := range parts {
+			err := w.store.writeRows(ctx, func(to *rowWriter) error {
+				return to.insert("index_parts", "run_id, side, part, blob", [][]any{{part.RunID, part.Side, part.Part, part.Blob}})
+			})
 			if err != nil {
 				return err
 			}
-			part := IndexPart{w.run.ID, int(side), first / match.SealRecords, blob}
-			if err := w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(&part).Error }); err != nil {
-				return err
-			}
 		}
-	}
-	return nil
+		return nil
+	})
+	return group.Wait()
 }
 
-// Found is an entry that a run has found, and what people see of it, as JSON with copies of the cells: empty where what an earlier run has
+// Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
 // found is shown.
 type Found struct {
 	Entry Entry
@@ -83,13 +107,19 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		if e.ExceptionID == 0 {
 			e.Opened = w.run.Started
 		}
-		switch again.Change(e.Change) {
-		case again.New:
-		case again.StillOpen:
-			w.same = true
-		default:
+		if i == 0 || !e.Opened.Equal(list[i-1].Entry.Opened) {
+			e.opened = once(e.Opened.UTC().Format(writtenTime))
+		} else {
+			e.opened = list[i-1].Entry.opened
+		}
+		change := again.Change(e.Change)
+		if change != again.New && change != again.StillOpen {
 			w.touched = append(w.touched, w.seq)
 		}
+		if change.Here() {
+			w.run.Here++
+		}
+		e.Status = turned(change, e.Status)
 		if full := w.shelf.add(list[i].Body); full != nil {
 			p.blocks = append(p.blocks, *full)
 		}
@@ -98,10 +128,22 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 	return p
 }
 
+// turned is the status that a run gives an exception, which had one before: what is cleared is settled; what was explained or settled and has changed, or is there
+// again, is open again.
+func turned(change again.Change, status string) string {
+	switch {
+	case change == again.Cleared:
+		return StatusSettled
+	case change == again.Returned, change == again.Changed && (status == StatusExplained || status == StatusSettled):
+		return StatusOpen
+	}
+	return status
+}
+
 // entriesInOneGo is how many entries are written before it is seen whether a person's change waits.
 const entriesInOneGo = 200
 
-// Write writes entries in the order in which they were placed. An entry that is new becomes an exception, which is visible with the run. They
+// Write writes entries in the order in which they were placed. An entry that is new gives its exception a number. They
 // are written in one transaction, unless somebody's change waits meanwhile: that is let through, and the rest comes behind it.
 func (w *RunWriter) Write(ctx context.Context, p Placed) error {
 	for len(p.entries) > 0 {
@@ -130,29 +172,24 @@ func (w *RunWriter) Write(ctx context.Context, p Placed) error {
 	return nil
 }
 
-// insert writes rows of entries, and of the exceptions that are new with them.
+// insert writes rows of entries, and numbers the exceptions that are new with them.
 func (w *RunWriter) insert(to *rowWriter, list []Entry) error {
-	next, err := to.number("SELECT coalesce(max(id), 0) FROM exceptions")
+	next, err := to.number("SELECT max((SELECT coalesce(max(id), 0) FROM exceptions), (SELECT coalesce(max(exception_id), 0) FROM entries))")
 	if err != nil {
 		return err
 	}
 	entries := make([][]any, len(list))
-	var exceptions [][]any
 	for i := range list {
 		e := &list[i]
 		if e.ExceptionID == 0 {
 			next++
 			e.ExceptionID = uint(next)
-			exceptions = append(exceptions, []any{e.ExceptionID, w.run.SieveID, e.Side, e.Tray, e.Status, e.Owner, e.Reason, 1, e.Opened, w.run.ID, "here",
-				e.Amount, e.Currency, e.Size, e.KeyText, e.BodyRun, e.BodySeq, 0, "", 0, 0})
 		}
-		entries[i] = []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.Opened, e.Amount, e.Currency, e.Size, e.Differs,
+		if err := w.untouched.add(e); err != nil {
+			return err
+		}
+		entries[i] = []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.opened, e.Amount, e.Currency, e.Size, e.Differs,
 			e.KeyText, e.BodyRun, e.BodySeq, e.Search}
-	}
-	err = to.insert("exceptions", `id, sieve_id, side, tray, status, owner, reason, version, opened, opened_run, presence,
-		amount, currency, size, key_text, body_run, body_seq, changed_seq, changed_by, comments, attachments`, exceptions)
-	if err != nil {
-		return err
 	}
 	return to.insert("entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs,
 		key_text, body_run, body_seq, search`, entries)
@@ -175,8 +212,10 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return Run{}, err
 		}
 	}
+	if err := w.writeUntouched(ctx); err != nil {
+		return Run{}, err
+	}
 	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
-	w.run.Followed = !w.same
 	err = w.store.recorded(ctx, bulk, func(tx *gorm.DB) (happened, error) {
 		var last int
 		if err := tx.Model(&Run{}).Select("coalesce(max(number), 0)").Where("sieve_id = ? AND sealed = 1", w.run.SieveID).Scan(&last).Error; err != nil {
@@ -200,26 +239,20 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 	return w.run, err
 }
 
-// Follow lets the exceptions that the sealed run has found as they were show what it has found. Until it is done they show what they did before,
-// which differs from it in where their records stand. What is left of it by a crash is done by the next start.
-func (w *RunWriter) Follow(ctx context.Context) error {
-	if w.run.Followed {
-		return nil
-	}
-	return w.store.followRest(ctx, w.run.ID)
-}
+// Follow lets the exceptions that have rows, and that the sealed run has found as they were, show what it has found. Until it is done they show what
+// they did before, which differs from it in where their records stand. What is left of it by a crash is done by the next start.
+func (w *RunWriter) Follow(ctx context.Context) error { return w.store.followRest(ctx, w.run) }
 
 // Drop removes what was written of a run that will not be sealed. What it does not come to is done by the next start.
-func (w *RunWriter) Drop(ctx context.Context) error { return w.store.dropRun(ctx, w.run.ID) }
+func (w *RunWriter) Drop(ctx context.Context) error {
+	return errors.Join(w.untouched.close(), w.store.dropRun(ctx, w.run.ID))
+}
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks"} {
+	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks", "untouched_blocks"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}
-	}
-	if err := s.deleteAll(ctx, "exceptions", "opened_run", id); err != nil { // nobody has seen any of a run that was not sealed
-		return err
 	}
 	if err := s.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Delete(&Run{}, id).Error }); err != nil {
 		return err

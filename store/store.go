@@ -178,12 +178,12 @@ func (s *Store) clearRemains(ctx context.Context) error {
 			return err
 		}
 	}
-	var behind []uint
-	if err := s.reads.Model(&Run{}).Where("sealed = 1 AND followed = 0").Order("id").Pluck("id", &behind).Error; err != nil {
+	var behind []Run
+	if err := s.reads.Where("sealed = 1 AND followed = 0").Order("id").Find(&behind).Error; err != nil {
 		return err
 	}
-	for _, id := range behind {
-		if err := s.followRest(ctx, id); err != nil {
+	for _, run := range behind {
+		if err := s.followRest(ctx, run); err != nil {
 			return err
 		}
 	}

@@ -64,6 +64,9 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		if err := choose(tx, on.Chosen); err != nil {
 			return err
 		}
+		if err := touch(tx, on.Chosen.Run, "SELECT id FROM chosen"); err != nil {
+			return err
+		}
 		if err := refuseStale(tx, on, by); err != nil {
 			return err
 		}
@@ -230,12 +233,6 @@ func (s *Store) Undo(ctx context.Context, id uint) (a Action, kept int64, err er
 	return a, kept, plainError(err)
 }
 
-// Exception returns an exception that a sealed run has found.
-func (s *Store) Exception(ctx context.Context, id uint) (x Exception, err error) {
-	err = s.reads.WithContext(ctx).Where("opened_run IN (SELECT id FROM runs WHERE sealed <> 0)").Take(&x, id).Error
-	return x, plainError(err)
-}
-
 // Comment is what somebody says about an exception.
 type Comment struct {
 	ID          uint
@@ -260,6 +257,9 @@ func (s *Store) AddComment(ctx context.Context, run, exception uint, text string
 	c = Comment{ExceptionID: exception, PersonID: by.ID, Person: by.Name, Text: text, Created: time.Now().UTC()}
 	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		if err := unsigned(tx, run); err != nil {
+			return happened{}, err
+		}
+		if err := touch(tx, run, "SELECT ? AS id", exception); err != nil {
 			return happened{}, err
 		}
 		if err := tx.Create(&c).Error; err != nil {
@@ -307,6 +307,9 @@ func (s *Store) AddAttachment(ctx context.Context, run uint, a Attachment, conte
 	a.Person, a.Created = ActorOf(ctx).Name, time.Now().UTC()
 	err := s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		if err := unsigned(tx, run); err != nil {
+			return happened{}, err
+		}
+		if err := touch(tx, run, "SELECT ? AS id", a.ExceptionID); err != nil {
 			return happened{}, err
 		}
 		if err := tx.Create(&a).Error; err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"twinsieve/core/exception"
+	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
@@ -90,13 +91,32 @@ func TestRowsAndReasons(t *testing.T) {
 	}
 }
 
+// TestSteps tells how entries of each kind came to be where they are, in whichever way their keys are read.
 func TestSteps(t *testing.T) {
-	p := plan(t, []string{"call", "day"}, []string{"call", "day"}, sieve.Definition{Key: []sieve.KeyPart{
-		{Columns: sieve.Columns{Left: "call"}}, {Columns: sieve.Columns{Left: "day"}}}})
-	got := handover.Steps(p, entry(p, tray.Unkeyed, tray.Right, nil, []string{"MW-1", ""}))
-	want := []string{"record 7 of bills, on line 8 of its source", `call is "MW-1"`, "day is blank", "day is blank"}
-	if !slices.Equal(got, want) {
-		t.Errorf("steps %q, want %q", got, want)
+	p := plan(t, []string{"call", "day"}, []string{"Day", "Call"}, sieve.Definition{Key: []sieve.KeyPart{
+		{Columns: sieve.Columns{Left: "call", Right: "Call"}, Readings: []reading.Reading{{Name: "digits-only"}}},
+		{Columns: sieve.Columns{Left: "day", Right: "Day"}, Readings: []reading.Reading{{Name: "date", Argument: "YYYY-MM-DD or DD.MM.YYYY"}}}}})
+	carried := entry(p, tray.Missing, tray.Left, []string{"4417", "2031-03-02"}, nil)
+	carried.Sides[tray.Left].Origin = record.Origin{Run: 3}
+	unknown := entry(p, tray.Missing, tray.Left, []string{"4417", "2031-03-02"}, nil)
+	unknown.Sides[tray.Left].Origin = record.Origin{} // a database has no lines
+	for _, c := range []struct {
+		e    *exception.Entry
+		want []string
+	}{
+		{entry(p, tray.Unkeyed, tray.Right, nil, []string{"", "MW-1"}),
+			[]string{"record 7 of bills, on line 8 of its source", `Call "MW-1" is read as "1"`, "Day is blank"}},
+		{entry(p, tray.Unkeyed, tray.Left, []string{"MW", "2 March"}, nil),
+			[]string{"record 7 of log, on line 8 of its source", `call "MW" is blank after its readings`, `day "2 March" cannot be read as stated`}},
+		{entry(p, tray.Matched, tray.Left, []string{`a "7" é`, "2031-03-02"}, []string{"02.03.2031", "7"}),
+			[]string{"record 7 of log, on line 8 of its source; record 7 of bills, on line 8 of its source", `call "a \"7\" é" is read as "7"; Call is "7"`,
+				`day is "2031-03-02"; Day "02.03.2031" is read as "2031-03-02"`}},
+		{carried, []string{"a record of log that is carried from run 3", `call is "4417"`, `day is "2031-03-02"`}},
+		{unknown, []string{"record 7 of log", `call is "4417"`, `day is "2031-03-02"`}},
+	} {
+		if got := handover.Steps(p, c.e, "so it is"); !slices.Equal(got, append(c.want, "so it is")) {
+			t.Errorf("steps %q, want %q", got, c.want)
+		}
 	}
 }
 

@@ -1,8 +1,7 @@
 package handover
 
 import (
-	"fmt"
-	"strings"
+	"strconv"
 
 	"twinsieve/core/exception"
 	"twinsieve/core/reading"
@@ -10,47 +9,61 @@ import (
 	"twinsieve/core/tray"
 )
 
-// Steps says how an entry came to be where it is: where its records stand, how their keys are read, and what followed.
-func Steps(plan *sieve.Plan, e *exception.Entry) []string {
-	var steps []string
+// Steps says how an entry came to be where it is: where its records stand, how their keys are read, and what followed, which is its [Reason].
+func Steps(plan *sieve.Plan, e *exception.Entry, reason string) []string {
+	steps := make([]string, 0, len(plan.Key)+2)
 	names := [2]string{plan.Definition.Left, plan.Definition.Right}
-	var places []string
+	var text []byte // of the step that is being written
 	for _, s := range tray.Sides {
-		if r := e.Sides[s]; r != nil {
-			place := fmt.Sprintf("record %d of %s", r.Number+1, names[s])
-			if r.Run > 0 {
-				place = fmt.Sprintf("a record of %s that is carried from run %d", names[s], r.Run)
-			}
-			if r.Line > 0 {
-				place += fmt.Sprintf(", on line %d of its source", r.Line)
-			}
-			places = append(places, place)
+		r := e.Sides[s]
+		if r == nil {
+			continue
+		}
+		if len(text) > 0 {
+			text = append(text, "; "...)
+		}
+		if r.Run > 0 {
+			text = append(append(append(text, "a record of "...), names[s]...), " that is carried from run "...)
+			text = strconv.AppendInt(text, r.Run, 10)
+		} else {
+			text = strconv.AppendInt(append(text, "record "...), int64(r.Number)+1, 10)
+			text = append(append(text, " of "...), names[s]...)
+		}
+		if r.Line > 0 {
+			text = strconv.AppendInt(append(text, ", on line "...), r.Line, 10)
+			text = append(text, " of its source"...)
 		}
 	}
-	steps = append(steps, strings.Join(places, "; "))
+	steps = append(steps, string(text))
 	for _, k := range plan.Key {
-		var reads []string
+		text = text[:0]
 		for _, s := range tray.Sides {
 			if r := e.Sides[s]; r != nil {
-				reads = append(reads, readAs(plan.Columns[s][k.Column[s]], k.Chain[s], r.Cells[k.Column[s]].Text))
+				if len(text) > 0 {
+					text = append(text, "; "...)
+				}
+				text = appendReadAs(text, plan.Columns[s][k.Column[s]], k.Chain[s], r.Cells[k.Column[s]].Text)
 			}
 		}
-		steps = append(steps, strings.Join(reads, "; "))
+		steps = append(steps, string(text))
 	}
-	return append(steps, Reason(plan, e))
+	return append(steps, reason)
 }
 
-func readAs(column string, chain reading.Chain, cell string) string {
-	v := chain.Reader().Cell([]byte(cell))
-	switch {
+// appendReadAs says how a cell is read.
+func appendReadAs(text []byte, column string, chain reading.Chain, cell string) []byte {
+	text = append(text, column...)
+	switch v := chain.Reader().Cell([]byte(cell)); {
 	case v.State == reading.Blank:
-		return column + " is blank"
+		return append(text, " is blank"...)
 	case v.State == reading.Emptied:
-		return fmt.Sprintf("%s %q is blank after its readings", column, cell)
+		return append(strconv.AppendQuote(append(text, ' '), cell), " is blank after its readings"...)
 	case v.State == reading.Unreadable:
-		return fmt.Sprintf("%s %q cannot be read as stated", column, cell)
+		return append(strconv.AppendQuote(append(text, ' '), cell), " cannot be read as stated"...)
 	case string(v.Text) == cell:
-		return fmt.Sprintf("%s is %q", column, cell)
+		return strconv.AppendQuote(append(text, " is "...), cell)
+	default:
+		text = append(strconv.AppendQuote(append(text, ' '), cell), " is read as "...)
+		return strconv.AppendQuote(text, string(v.Text))
 	}
-	return fmt.Sprintf("%s %q is read as %q", column, cell, v.Text)
 }
