@@ -20,14 +20,14 @@ type carriable struct {
 // mayCarry adds an exception of before to those that may be carried, where the sieve says so and it is not settled: by somebody, or because it has
 // been cleared. body is the run that its records were last seen in. A group of which not all records are kept is not carried; neither are records of
 // another record set than the side's.
-func (f *following) mayCarry(p *planned, row *store.Exception, e *exception.Entry, mark again.Mark, sets [2]string, body int) {
-	if !p.Definition.Carry || row.Status == store.StatusSettled || row.Presence == string(again.Cleared) {
+func (f *following) mayCarry(p *planned, b int, e *exception.Entry, mark again.Mark, sets [2]string, body int) {
+	if of := f.rows[b].stands.Value(); !p.Definition.Carry || of.status == store.StatusSettled || of.presence == again.Cleared {
 		return
 	}
 	if g := e.Group; g != nil && (int64(len(g.Records[0])) < g.Count[0] || int64(len(g.Records[1])) < g.Count[1]) {
 		return
 	}
-	c := carriable{row: len(f.rows), mark: mark}
+	c := carriable{row: b, mark: mark}
 	for _, s := range tray.Sides {
 		if sets[s] != p.sets[s] {
 			continue

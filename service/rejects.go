@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -63,7 +64,7 @@ func (f *following) foundReject(p *planned, place int, s tray.Side, r store.Reje
 	text := searchText(&shown)
 	row := store.Entry{Tray: tray.Reject.String(), Side: s.String(), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: text, Size: []byte{}, Search: text}
 	f.asBefore(place, &row)
-	return store.Found{Entry: row, Body: body}, nil
+	return store.Found{Entry: row, Body: body, Print: again.PrintReject(s, r.Text)}, nil
 }
 
 // writeRejects writes the rejects of a run's snapshots into its report. They come behind its records, from a place on.

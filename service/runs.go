@@ -172,7 +172,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	report := func(exceptions float64) []pace.Leg {
-		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: "recognising exceptions", Units: min(last, exceptions)},
+		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: recognising, Units: min(last, exceptions)},
 			{Stage: writingReport, Units: exceptions}, {Stage: sealingReport, Units: exceptions}}
 	}
 	expected := last
@@ -236,9 +236,12 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 
 // Stages of a run.
 const (
-	readingBefore = "reading what was open before"
-	writingReport = "writing the report"
-	sealingReport = "sealing the report"
+	readingBefore   = "reading what was open before"
+	recognising     = "recognising exceptions"
+	readingRest     = "reading exceptions that are not as they were"
+	recognisingRest = "recognising exceptions that are not as they were"
+	writingReport   = "writing the report"
+	sealingReport   = "sealing the report"
 )
 
 // sealedTouched is how much more there is to be sealed of an exception of which the run has found something else than before.

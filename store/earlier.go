@@ -3,17 +3,25 @@ package store
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
+	"time"
+	"unique"
 
 	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
+
+	"twinsieve/core/again"
 )
 
-// Earlier is an exception of a sieve's runs before, with what people saw of it last.
-type Earlier struct {
-	Exception
-	Body string
-	At   EarlierPlace
+// Standing is how an exception of a sieve's runs before stands.
+type Standing struct {
+	At                    EarlierPlace
+	Status, Owner, Reason string
+	Opened                time.Time
+	Presence              string      // here, cleared or absent
+	Settled               bool        // explained or settled
+	Print                 again.Print // of what it shows, where it is here
 }
 
 // EarlierPlace is where an exception of before stands: at a place in the sieve's newest run, or, at place 0, in a row of its own.
@@ -22,21 +30,155 @@ type EarlierPlace struct {
 	Seq int64
 }
 
-// Earlier visits the exceptions of a sieve, in the order in which they were opened, some at a time. The next ones are read while some are
-// visited.
+// Earlier is an exception of a sieve's runs before, with what people saw of it last.
+type Earlier struct {
+	Exception
+	Body string
+	At   EarlierPlace
+}
+
+// standingsAtOnce is of how many exceptions of before it is read at a time how they stand, and earlierAtOnce of how many what people saw of them.
+const (
+	standingsAtOnce = 10_000
+	earlierAtOnce   = 2000
+)
+
+// Standings visits how the exceptions of a sieve stand, in the order in which they were opened, some at a time. printed is false where the prints of some that are here are
+// not known: no run has found any since prints are kept.
+func (s *Store) Standings(ctx context.Context, sieve uint, visit func([]Standing) error) (printed bool, err error) {
+	list, printed, err := s.placed(ctx, sieve)
+	if err != nil {
+		return false, err
+	}
+	for len(list) > 0 {
+		some := list[:min(standingsAtOnce, len(list))]
+		list = list[len(some):]
+		page := make([]Standing, len(some))
+		at := make(map[uint]int)
+		var ids []uint
+		opened, when := "", time.Time{} // many were opened by one run
+		for i := range some {
+			p := &some[i]
+			page[i] = Standing{At: EarlierPlace{p.id, p.seq}, Status: StatusOpen, Presence: "here", Print: p.print}
+			if p.row {
+				page[i].At.Seq = 0
+				at[p.id] = i
+				ids = append(ids, p.id)
+				continue
+			}
+			if text := p.opened.Value(); text != opened {
+				if when, err = time.Parse(writtenTime, text); err != nil {
+					return false, fmt.Errorf("%w: %w", errUntouched, err)
+				}
+				opened = text
+			}
+			page[i].Opened = when
+		}
+		if len(ids) > 0 {
+			err := s.bulk.each(ctx, `SELECT id, status, owner, reason, opened, presence, settled IS NOT NULL FROM exceptions WHERE id IN (SELECT value FROM json_each(?))`,
+				[]any{numbers(ids)}, func(r row) (err error) {
+					st := &page[at[r.id(0)]]
+					st.Status, st.Owner, st.Reason, st.Presence, st.Settled = r.text(1), r.text(2), r.text(3), r.text(5), r.number(6) != 0
+					st.Opened, err = r.time(4)
+					return err
+				})
+			if err != nil {
+				return false, err
+			}
+		}
+		if err := visit(page); err != nil {
+			return false, err
+		}
+	}
+	return printed, nil
+}
+
+// placed is where an exception of a sieve stands.
+type placed struct {
+	id     uint
+	seq    int64 // in the newest run; 0: it is not known where
+	row    bool
+	opened unique.Handle[string] // of one without a row
+	print  again.Print
+}
+
+// placed lists where a sieve's exceptions stand, by their numbers.
+func (s *Store) placed(ctx context.Context, sieve uint) (list []placed, printed bool, err error) {
+	var run Run
+	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // all as of one moment
+		var rows []uint
+		if err := tx.Model(&Exception{}).Where("sieve_id = ?", sieve).Order("id").Pluck("id", &rows).Error; err != nil {
+			return err
+		}
+		for _, id := range rows {
+			list = append(list, placed{id: id, row: true})
+		}
+		id, err := newestRunOf(tx, sieve)
+		if err != nil || id == 0 {
+			return err
+		}
+		if err := tx.Select("id", "here").Take(&run, id).Error; err != nil {
+			return err
+		}
+		found, unknown := int64(0), false
+		err = eachListed(tx, id, byAge, nil, func(some []listed) (bool, error) {
+			for i := range some {
+				one := placed{id: idOf(some[i].key), seq: some[i].seq, print: some[i].print}
+				if at, has := slices.BinarySearch(rows, one.id); has {
+					list[at].seq, list[at].print = one.seq, one.print
+				} else {
+					one.opened = unique.Make(openedOf(some[i].key))
+					list = append(list, one)
+				}
+				found++
+				unknown = unknown || one.print == again.Print{}
+			}
+			return false, nil
+		})
+		printed = found == run.Here && !unknown
+		return err
+	})
+	slices.SortFunc(list, func(a, b placed) int { return cmp.Compare(a.id, b.id) })
+	return list, printed, err
+}
+
+// Earlier visits the exceptions of a sieve, in the order in which they were opened, some at a time.
 func (s *Store) Earlier(ctx context.Context, sieve uint, visit func([]Earlier) error) error {
+	var all []EarlierPlace
+	_, err := s.Standings(ctx, sieve, func(page []Standing) error {
+		for i := range page {
+			all = append(all, page[i].At)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.EachEarlier(ctx, sieve, all, visit)
+}
+
+// EachEarlier is [Store.EarlierAt] for any number of places: it visits some at a time, while the next ones are read.
+func (s *Store) EachEarlier(ctx context.Context, sieve uint, places []EarlierPlace, visit func([]Earlier) error) error {
+	run, err := newestRunOf(s.reads.WithContext(ctx), sieve)
+	if err != nil {
+		return err
+	}
 	pages := make(chan []Earlier)
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() error {
 		defer close(pages)
-		return s.earlier(ctx, sieve, func(page []Earlier) error {
+		for some := range slices.Chunk(places, earlierAtOnce) {
+			page, err := s.earlierAt(ctx, sieve, run, some)
+			if err != nil {
+				return err
+			}
 			select {
 			case pages <- page:
-				return nil
 			case <-ctx.Done():
 				return ctx.Err()
 			}
-		})
+		}
+		return nil
 	})
 	group.Go(func() error {
 		for page := range pages {
@@ -49,24 +191,7 @@ func (s *Store) Earlier(ctx context.Context, sieve uint, visit func([]Earlier) e
 	return group.Wait()
 }
 
-func (s *Store) earlier(ctx context.Context, sieve uint, visit func([]Earlier) error) error {
-	list, run, err := s.earlierPlaces(ctx, sieve)
-	if err != nil {
-		return err
-	}
-	for some := range slices.Chunk(list, earlierAtOnce) {
-		page, err := s.earlierAt(ctx, sieve, run, some)
-		if err != nil {
-			return err
-		}
-		if err := visit(page); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// EarlierAt reads exceptions of a sieve anew that [Store.Earlier] has visited, in the order of their places; no run of the sieve has been sealed since.
+// EarlierAt reads exceptions of a sieve, in the order of their places, which [Store.Standings] has said; no run of the sieve has been sealed since.
 func (s *Store) EarlierAt(ctx context.Context, sieve uint, places []EarlierPlace) ([]Earlier, error) {
 	run, err := newestRunOf(s.reads.WithContext(ctx), sieve)
 	if err != nil {
@@ -104,28 +229,6 @@ func newestRunOf(tx *gorm.DB, sieve uint) (run uint, err error) {
 	return run, err
 }
 
-// earlierPlaces lists where a sieve's exceptions stand, by their numbers. run is its newest run, 0 where there is none.
-func (s *Store) earlierPlaces(ctx context.Context, sieve uint) (list []EarlierPlace, run uint, err error) {
-	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // all as of one moment
-		var rows []uint
-		if err := tx.Model(&Exception{}).Where("sieve_id = ?", sieve).Pluck("id", &rows).Error; err != nil {
-			return err
-		}
-		for _, id := range rows {
-			list = append(list, EarlierPlace{id, 0})
-		}
-		if run, err = newestRunOf(tx, sieve); err != nil {
-			return err
-		}
-		return eachUntouched(tx, run, byAge, nil, func(u listed) bool {
-			list = append(list, EarlierPlace{idOf(u.key), u.seq})
-			return false
-		})
-	})
-	slices.SortFunc(list, func(a, b EarlierPlace) int { return cmp.Compare(a.ID, b.ID) })
-	return list, run, err
-}
-
 // exceptionsByID visits exceptions that have rows.
 func (s *Store) exceptionsByID(ctx context.Context, ids []uint, visit func(Exception)) error {
 	return s.bulk.each(ctx, `SELECT id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
@@ -159,9 +262,6 @@ func (s *Store) untouchedByPlace(ctx context.Context, sieve, run uint, seqs []in
 		return err
 	})
 }
-
-// earlierAtOnce is how many exceptions of before are visited at a time.
-const earlierAtOnce = 2000
 
 // BodyRuns are the runs in which a sieve's exceptions were found last.
 func (s *Store) BodyRuns(ctx context.Context, sieve uint) (runs []uint, err error) {

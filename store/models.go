@@ -1,6 +1,10 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"twinsieve/core/again"
+)
 
 // RecordSet is a named table of records. Each load of it is a [Snapshot].
 type RecordSet struct {
@@ -153,7 +157,8 @@ type Entry struct {
 	BodySeq     int64
 	Search      string // what a search looks through, in lower case
 
-	opened string // Opened as the data file keeps it; of an entry that has its place in a report
+	opened string      // Opened as the data file keeps it; of an entry that has its place in a report
+	print  again.Print // of what it shows; likewise
 }
 
 // The states of work on an exception.

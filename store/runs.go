@@ -82,10 +82,11 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 }
 
 // Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
-// found is shown.
+// found is shown. By its print the next run recognises it; one that is not there has none.
 type Found struct {
 	Entry Entry
 	Body  string
+	Print again.Print
 }
 
 // Placed are entries that have their places in a run's report, ready to be written.
@@ -100,7 +101,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 	for i := range list {
 		e := &list[i].Entry
 		w.seq++
-		e.RunID, e.Seq = w.run.ID, w.seq
+		e.RunID, e.Seq, e.print = w.run.ID, w.seq, list[i].Print
 		if list[i].Body != "" {
 			e.BodyRun, e.BodySeq = w.run.ID, w.seq
 		}

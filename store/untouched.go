@@ -21,8 +21,9 @@ import (
 // What touches an exception gives it a row first, see [touch] and [follow]. Every exception of a sieve is either a row, or is said to be new or still
 // open by the newest run. So how many are untouched is how many that run has found, less the rows that are there.
 //
-// All exceptions lists them sorted by age or by amount, of all sieves together. So a run keeps with it where those stand that it leaves untouched, in
-// either order, in blocks; which of them have rows meanwhile is looked up for a page.
+// All exceptions lists them sorted by age or by amount, of all sieves together. So a run keeps with it where those stand that it has found, in
+// either order, in blocks; which of them have rows is looked up for a page. The list by age has their prints in it too, by which the next run recognises those that
+// are as they were.
 
 // sortOrder is an order of [Store.Overview].
 type sortOrder int
@@ -51,7 +52,10 @@ func (o sortOrder) key(opened string, size []byte, id uint) []byte {
 // idOf is the number of the exception that has a key.
 func idOf(key []byte) uint { return uint(binary.BigEndian.Uint64(key[len(key)-8:])) }
 
-// UntouchedBlock is a piece of the list of the exceptions that a run leaves untouched, in one of the orders.
+// openedOf is when the exception was opened that has a key of the order by age, as the data file keeps it.
+func openedOf(key []byte) string { return string(key[:len(key)-10]) } // behind it an end of two bytes, and the number
+
+// UntouchedBlock is a piece of the list of the exceptions that a run has found, in one of the orders.
 type UntouchedBlock struct {
 	RunID uint      `gorm:"primaryKey;autoIncrement:false"`
 	Sort  sortOrder `gorm:"primaryKey;autoIncrement:false"`
@@ -69,7 +73,7 @@ const (
 // untouchedBudget is how many bytes of the lists stay in memory, of each order, while a run is being written.
 const untouchedBudget = 8 << 20
 
-// untouchedLists are those that a run leaves untouched, while it is being written.
+// untouchedLists are those that a run has found, while it is being written.
 type untouchedLists struct {
 	dir   string // for temporary files
 	lists [sortOrders]struct {
@@ -79,15 +83,14 @@ type untouchedLists struct {
 	added int // to the runs
 }
 
-// add adds the exception of an entry, if the run leaves it as it was.
+// add adds the exception of an entry, if it is there.
 func (u *untouchedLists) add(e *Entry) error {
-	if change := again.Change(e.Change); change != again.New && change != again.StillOpen {
+	if !again.Change(e.Change).Here() {
 		return nil
 	}
-	seq := binary.AppendUvarint(nil, uint64(e.Seq))
-	for o := range sortOrders {
-		u.lists[o].run.Add(o.key(e.opened, e.Size, e.ExceptionID), seq)
-	}
+	seq := binary.AppendUvarint(make([]byte, 0, binary.MaxVarintLen64+len(e.print)), uint64(e.Seq))
+	u.lists[byAmount].run.Add(byAmount.key(e.opened, e.Size, e.ExceptionID), seq)
+	u.lists[byAge].run.Add(byAge.key(e.opened, e.Size, e.ExceptionID), append(seq, e.print[:]...))
 	if u.added++; u.added < untouchedPiece {
 		return nil
 	}
@@ -131,8 +134,8 @@ type untouchedPacker struct {
 }
 
 // add adds the next one, and returns the block that it has filled, if it has.
-func (p *untouchedPacker) add(key, seq []byte) (full *UntouchedBlock) {
-	p.text = append(append(binary.AppendUvarint(p.text, uint64(len(key))), key...), seq...)
+func (p *untouchedPacker) add(key, place []byte) (full *UntouchedBlock) {
+	p.text = append(append(binary.AppendUvarint(p.text, uint64(len(key))), key...), place...)
 	p.block.Last = append(p.block.Last[:0], key...)
 	if p.n++; p.n < untouchedInBlock {
 		return nil
@@ -155,7 +158,7 @@ func (p *untouchedPacker) take() *UntouchedBlock {
 // blocksInOneGo is how many blocks are written in one transaction.
 const blocksInOneGo = 16
 
-// writeUntouched writes the lists of what the run leaves untouched.
+// writeUntouched writes the lists of what the run has found.
 func (w *RunWriter) writeUntouched(ctx context.Context) (err error) {
 	u := &w.untouched
 	defer func() { err = errors.Join(err, u.close()) }()
@@ -202,16 +205,17 @@ func (w *RunWriter) writeUntouched(ctx context.Context) (err error) {
 
 // listed is where an exception of All exceptions stands: an untouched one in the newest run of its sieve, any other in run 0, which is a row of its own.
 type listed struct {
-	key []byte
-	run uint
-	seq int64
+	key   []byte
+	run   uint
+	seq   int64
+	print again.Print // in the list by age
 }
 
 var errUntouched = errors.New("the list of open exceptions is damaged in the data file; restore a copy of the file")
 
 // unpackUntouched is what a block has in it.
-func unpackUntouched(run uint, blob []byte) (list []listed, err error) {
-	text, err := bodyUnpacker.DecodeAll(blob, nil)
+func unpackUntouched(b *UntouchedBlock) (list []listed, err error) {
+	text, err := bodyUnpacker.DecodeAll(b.Blob, nil)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errUntouched, err)
 	}
@@ -220,19 +224,26 @@ func unpackUntouched(run uint, blob []byte) (list []listed, err error) {
 		if n <= 0 || length < 8 || length > uint64(len(text)-n) {
 			return nil, errUntouched
 		}
-		key := text[n : n+int(length)]
-		seq, m := binary.Uvarint(text[n+int(length):])
-		if m <= 0 {
+		one := listed{key: text[n : n+int(length)], run: b.RunID}
+		text = text[n+int(length):]
+		seq, n := binary.Uvarint(text)
+		if n <= 0 {
 			return nil, errUntouched
 		}
-		list, text = append(list, listed{key, run, int64(seq)}), text[n+int(length)+m:]
+		one.seq, text = int64(seq), text[n:]
+		if b.Sort == byAge {
+			if len(text) < len(one.print) {
+				return nil, errUntouched
+			}
+			text = text[copy(one.print[:], text):]
+		}
+		list = append(list, one)
 	}
 	return list, nil
 }
 
-// eachUntouched visits the exceptions that a run left untouched, in an order, from behind a key on, until visit says that it is enough. Some at a time, it leaves out those
-// that have rows meanwhile.
-func eachUntouched(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func(listed) (enough bool)) error {
+// eachListed visits the exceptions that a run has found, a block at a time, in an order, from behind a key on, until visit says that it is enough.
+func eachListed(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func([]listed) (enough bool, err error)) error {
 	if after == nil {
 		after = []byte{} // all are behind it
 	}
@@ -241,18 +252,28 @@ func eachUntouched(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func(
 		if err := tx.Where("run_id = ? AND sort = ? AND block >= ? AND last > ?", run, o, first, after).Order("block").Limit(1).Find(&blocks).Error; err != nil || len(blocks) == 0 {
 			return err
 		}
-		list, err := unpackUntouched(run, blocks[0].Blob)
+		list, err := unpackUntouched(&blocks[0])
 		if err != nil {
 			return err
 		}
 		list = slices.DeleteFunc(list, func(u listed) bool { return bytes.Compare(u.key, after) <= 0 })
+		if enough, err := visit(list); enough || err != nil {
+			return err
+		}
+		first = blocks[0].Block + 1
+	}
+}
+
+// eachUntouched visits those of the exceptions that a run has found that have no rows meanwhile, likewise.
+func eachUntouched(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func(listed) (enough bool)) error {
+	return eachListed(tx, run, o, after, func(list []listed) (bool, error) {
 		ids := make([]uint, len(list))
 		for i := range list {
 			ids[i] = idOf(list[i].key)
 		}
 		var rows []uint
 		if err := tx.Raw("SELECT id FROM exceptions WHERE id IN (SELECT value FROM json_each(?))", numbers(ids)).Scan(&rows).Error; err != nil {
-			return err
+			return false, err
 		}
 		touched := make(map[uint]bool, len(rows))
 		for _, id := range rows {
@@ -260,11 +281,11 @@ func eachUntouched(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func(
 		}
 		for i := range list {
 			if !touched[ids[i]] && visit(list[i]) {
-				return nil
+				return true, nil
 			}
 		}
-		first = blocks[0].Block + 1
-	}
+		return false, nil
+	})
 }
 
 // touch gives those exceptions rows that have none. ids is a query for their numbers; all of them are in a run's report.

@@ -6,7 +6,8 @@
 // content belong together first, then those whose fields are nearest. Records without a key are recognised by their content
 // alone. The tray may have changed: what was missing may now differ.
 //
-// [Recognise] looks at all of them at once; a [Recogniser] does the same with any number of them.
+// [Recognise] looks at all of them at once; a [Recogniser] does the same with any number of them. [Same] finds those that show the very same
+// without looking at anything but their [Print], which is all that needs to be kept of them: mostly they are nearly all.
 //
 // What is not recognised has either been cleared, where its key is there and matched, or it is absent.
 package again
@@ -54,7 +55,8 @@ func (c Change) Here() bool { return c != Cleared && c != Absent }
 type Mark struct {
 	Tray  tray.Tray
 	Sides [2]Side
-	Gone  bool // of an earlier one: it was not there when last looked for
+	Gone  bool  // of an earlier one: it was not there when last looked for
+	Print Print // of all that it shows
 }
 
 // Side is what a side of an exception is recognised by. The zero value is a side without a record.
@@ -72,6 +74,7 @@ type Marker struct {
 	keys   *match.Keys
 	values [2][]*reading.Reader
 	common [2][]int // columns of the plan that content is made of
+	prints Printer
 }
 
 // NewMarker returns a marker for a plan. earlier are the columns of the exceptions before, of each side; content is made of those that
@@ -109,7 +112,7 @@ func (m *Marker) Arrange(s tray.Side, columns []string, cells []record.Cell) []r
 
 // Mark makes the mark of an entry, whose cells stand under the plan's columns. Of a group, its listed records count.
 func (m *Marker) Mark(e *exception.Entry) Mark {
-	mark := Mark{Tray: e.Tray}
+	mark := Mark{Tray: e.Tray, Print: m.prints.Of(e)}
 	for _, s := range tray.Sides {
 		if e.Sides[s] == nil {
 			continue
@@ -209,8 +212,16 @@ func Recognise(before, now []Mark) []int {
 		}
 		return list
 	}
+	found, taken := make([]int, len(now)), make([]bool, len(before))
+	for n := range found {
+		found[n] = -1
+	}
+	same(before, now, func(n, b int) { found[n], taken[b] = b, true })
 	known := map[handle][]int{}
 	for b := range before {
+		if taken[b] {
+			continue
+		}
 		for _, h := range handles(&before[b]) {
 			known[h] = append(known[h], b)
 		}
@@ -218,6 +229,9 @@ func Recognise(before, now []Mark) []int {
 	groups := map[handle][]int{}
 	var order []handle
 	for n := range now {
+		if found[n] >= 0 {
+			continue
+		}
 		for _, h := range handles(&now[n]) {
 			if len(known[h]) == 0 {
 				continue
@@ -233,16 +247,48 @@ func Recognise(before, now []Mark) []int {
 		candidates = append(candidates, within(before, now, known[h], groups[h])...)
 	}
 	slices.SortStableFunc(candidates, func(a, b candidate) int { return a.compare(b, before, now) })
-	found, taken := make([]int, len(now)), make([]bool, len(before))
-	for n := range found {
-		found[n] = -1
-	}
 	for _, c := range candidates {
 		if found[c.now] < 0 && !taken[c.before] {
 			found[c.now], taken[c.before] = c.before, true
 		}
 	}
 	return found
+}
+
+// same calls back for every print that one exception of before has which was not gone, and one of the run.
+func same(before, now []Mark, found func(n, b int)) {
+	const several = -1
+	only := map[Print]int{} // which of those before has it
+	for b := range before {
+		p := before[b].Print
+		if before[b].Gone || p == (Print{}) {
+			continue
+		}
+		if _, there := only[p]; there {
+			only[p] = several
+		} else {
+			only[p] = b
+		}
+	}
+	if len(only) == 0 {
+		return
+	}
+	is := map[Print]int{}
+	for n := range now {
+		if _, there := only[now[n].Print]; !there {
+			continue
+		}
+		if _, there := is[now[n].Print]; there {
+			is[now[n].Print] = several
+		} else {
+			is[now[n].Print] = n
+		}
+	}
+	for p, n := range is {
+		if b := only[p]; n != several && b != several {
+			found(n, b)
+		}
+	}
 }
 
 // within are the pairs of exceptions that share a key.

@@ -200,7 +200,7 @@ func TestCrosswalkClass(t *testing.T) {
 	is := exception.Entry{Tray: tray.Missing}
 	is.Sides[0] = &exception.Record{Cells: []record.Cell{{Text: "orrell"}, {Text: "A"}, {Text: "x"}}}
 	a, b := marker.Mark(&was), marker.Mark(&is)
-	if a != b || again.Became(&a, &b) != again.StillOpen {
+	if a.Tray != b.Tray || a.Sides != b.Sides || a.Print == b.Print || again.Became(&a, &b) != again.StillOpen { // the clerk is no content of both, but is shown
 		t.Errorf("%+v and %+v", a, b)
 	}
 	if gone := a; !func() bool { gone.Gone = true; return again.Became(&gone, &b) == again.Returned }() {

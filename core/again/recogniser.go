@@ -214,6 +214,7 @@ func (m *Mark) encode(dst []byte) []byte {
 		return 0
 	}
 	dst = append(dst, byte(m.Tray), flag(m.Gone, 1)|flag(m.Sides[0].Here, 2)|flag(m.Sides[1].Here, 4))
+	dst = append(dst, m.Print[:]...)
 	for _, s := range tray.Sides {
 		if side := &m.Sides[s]; side.Here {
 			for _, text := range []string{side.Key, side.Content, side.Values} {
@@ -228,12 +229,13 @@ var errMark = errors.New("a temporary file of marks is damaged")
 
 // decodeMark reads what encode has written.
 func decodeMark(from []byte) (m Mark, err error) {
-	if len(from) < 2 {
+	if len(from) < 2+len(m.Print) {
 		return m, errMark
 	}
 	m.Tray, m.Gone = tray.Tray(from[0]), from[1]&1 != 0
 	m.Sides[0].Here, m.Sides[1].Here = from[1]&2 != 0, from[1]&4 != 0
-	rest := string(from[2:]) // of which all texts are parts
+	m.Print = Print(from[2:])
+	rest := string(from[2+len(m.Print):]) // of which all texts are parts
 	for _, s := range tray.Sides {
 		side := &m.Sides[s]
 		if !side.Here {

@@ -12,7 +12,8 @@ import (
 	"twinsieve/core/tray"
 )
 
-// randomMarks are marks of which many share a key, a content or nothing; a few have two keys, as records have that were paired by hand.
+// randomMarks are marks of which many share a key, a content or nothing; a few have two keys, as records have that were paired by hand. What is alike
+// in everything has the same print.
 func randomMarks(r *rand.Rand, n int) []again.Mark {
 	marks := make([]again.Mark, n)
 	for i := range marks {
@@ -34,6 +35,7 @@ func randomMarks(r *rand.Rand, n int) []again.Mark {
 			}
 			m.Sides[s] = side
 		}
+		m.Print = again.PrintReject(tray.Left, fmt.Sprint(m.Tray, m.Sides))
 	}
 	return marks
 }
