@@ -39,6 +39,43 @@ func reportBench(dir, binary string, seed uint64) {
 	s.crowd(ctx, run, dir, seed)
 	s.load(ctx, "bills", agreed)
 	s.timedRun(ctx, "a run that finds none of them any more, for the other side has sent all anew,")
+	s.history(ctx)
+}
+
+// turnedOver is how many records a set has of which each run misses others, and turnedRuns how many runs there are.
+const (
+	turnedOver = 200_000
+	turnedRuns = 10
+)
+
+// history lets a sieve run again and again, each time with other exceptions, and all those of before cleared: how long a run takes must not grow with what there was before.
+func (s *served) history(ctx context.Context) {
+	part := func(missing int) string {
+		var text strings.Builder
+		text.WriteString("call,amount\n")
+		for i := range turnedOver {
+			if i%turnedRuns != missing {
+				fmt.Fprintf(&text, "MW-%06d,%d.%02d\n", i, 200+i%4000, i%100)
+			}
+		}
+		return text.String()
+	}
+	s.load(ctx, "all calls", part(turnedRuns))
+	s.load(ctx, "billed calls", part(0))
+	_, err := s.CreateSieve(ctx, sieve.Definition{Name: "turned over", Left: "all calls", Right: "billed calls", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "call"}}},
+		Compare: []sieve.Field{{Columns: sieve.Columns{Left: "amount"}, As: "decimal"}}})
+	must(err)
+	fmt.Printf("runs of which each finds %d others, and those of before cleared:", turnedOver/turnedRuns)
+	for run := range turnedRuns {
+		s.load(ctx, "billed calls", part(run))
+		start := time.Now()
+		job, err := s.Run(ctx, "turned over")
+		must(err)
+		_, err = s.Wait(ctx, job, nil)
+		must(err)
+		fmt.Printf(" %.2f", time.Since(start).Seconds())
+	}
+	fmt.Println(" s")
 }
 
 // manyExceptions loads two sets and runs a sieve over them: a third of the exceptions is missing, a third orphaned, a third differs. agreed is what the right side

@@ -32,6 +32,11 @@ type following struct {
 	same       *again.Same       // nil where it is not known what they show
 	recogniser *again.Recogniser // nil for the first run of a sieve
 	olds, news []int             // which of them, and places of which exceptions of the run, the recogniser looks at
+	sharer     *again.Sharer     // nil for the first run of a sieve
+	kept       []again.Shares    // of each of olds: what it will be kept under when it is gone
+	bodies     map[uint]bool     // runs in which stands what people saw of them last
+	dormant    map[int64]bool    // shares of what was absent before, and explained or settled
+	rekept     []store.KeptUnder // what stays as gone as it was, and is to be found by other shares from now on
 
 	prints again.Printer   // of what is written
 	seen   int64           // entry of the history up to which those of before are known
@@ -51,6 +56,7 @@ type standing struct {
 	opened                time.Time
 	presence              again.Change // "here", cleared or absent
 	settled               bool         // explained or settled
+	outdated              bool         // gone, and not kept under shares of the reading that is the sieve's now
 }
 
 const here again.Change = "here"
@@ -107,6 +113,12 @@ func (f *following) asBefore(place int, row *store.Entry) {
 	}
 }
 
+// back reports whether the exception at a place was absent, and is as it was because the run carries its records in.
+func (f *following) back(place int) bool {
+	b := f.of[place]
+	return b >= 0 && f.changes[place] == again.StillOpen && f.rows[b].stands.Value().presence == again.Absent
+}
+
 // found gives an exception at a place of a run the form in which the store keeps it.
 func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (store.Found, error) {
 	shown := entryOf(plan, e)
@@ -135,7 +147,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}
-	return store.Found{Entry: row, Body: body, Print: f.prints.Of(e)}, nil
+	return store.Found{Entry: row, Body: body, Print: f.prints.Of(e), Back: f.back(place)}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

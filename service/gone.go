@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -17,18 +18,27 @@ type lost struct {
 	gone bool
 	is   [2]bool // there is a record of the side
 	keys [2]string
+	kept again.Shares // under which it is kept from now on
 }
 
 // lose takes in an exception of before that was not recognised.
-func (f *following) lose(b int, was *again.Mark) {
+func (f *following) lose(b int, kept again.Shares, was *again.Mark) {
 	if f.rows[b].stands.Value().presence == again.Cleared {
+		f.stays(b, kept)
 		return
 	}
-	one := lost{row: b, gone: was.Gone}
+	one := lost{row: b, gone: was.Gone, kept: kept}
 	for s := range was.Sides {
 		one.is[s], one.keys[s] = was.Sides[s].Here, strings.Clone(was.Sides[s].Key)
 	}
 	f.lost = append(f.lost, one)
+}
+
+// stays says that an exception is as gone as it was.
+func (f *following) stays(b int, kept again.Shares) {
+	if f.rows[b].stands.Value().outdated {
+		f.rekept = append(f.rekept, store.KeptUnder{ID: f.rows[b].at.ID, Shares: kept})
+	}
 }
 
 // lostAtOnce is of how many exceptions of before it is found out at a time what has become of them.
@@ -37,7 +47,7 @@ const lostAtOnce = 200_000
 // gone writes the entries of the exceptions that were there before and are not in the run. Those that were gone before and still are, are told
 // again only where they are still open.
 func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v *Service, w *store.RunWriter) error {
-	slices.SortFunc(f.lost, func(a, b lost) int { return a.row - b.row })
+	slices.SortFunc(f.lost, func(a, b lost) int { return cmp.Compare(f.rows[a.row].at.ID, f.rows[b.row].at.ID) })
 	for some := range slices.Chunk(f.lost, lostAtOnce) {
 		marks := make([]again.Mark, len(some))
 		for i, l := range some {
@@ -51,43 +61,43 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 		}
 		var places []store.EarlierPlace
 		var told []again.Change
+		var kept []again.Shares
 		for i, l := range some {
 			of := &f.rows[l.row]
 			if l.gone && fates[i] == again.Absent && of.stands.Value().settled {
+				f.stays(l.row, l.kept)
 				continue
 			}
 			f.since.Counts[fates[i]]++
-			places, told = append(places, of.at), append(told, fates[i])
+			places, told, kept = append(places, of.at), append(told, fates[i]), append(kept, l.kept)
 		}
-		for at := 0; at < len(places); at += entriesWritten {
-			end := min(at+entriesWritten, len(places))
-			if err := f.writeGone(ctx, v, w, places[at:end], told[at:end]); err != nil {
+		err = v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
+			list, err := formGone(v, page, told, kept)
+			if err != nil {
 				return err
 			}
+			told, kept = told[len(page):], kept[len(page):]
+			return w.Write(ctx, f.place(w, list))
+		})
+		if err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
-// writeGone writes the entries of exceptions of before, and what has become of them.
-func (f *following) writeGone(ctx context.Context, v *Service, w *store.RunWriter, places []store.EarlierPlace, fates []again.Change) error {
-	page, err := v.store.EarlierAt(ctx, f.sieve, places)
-	if err != nil {
-		return err
-	}
+// formGone gives exceptions of before the form of entries, with what has become of each and what it is kept under from now on.
+func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Shares) ([]store.Found, error) {
 	list := make([]store.Found, len(page))
-	err = v.sideBySide(len(page), func(i int) error {
+	err := v.sideBySide(len(page), func(i int) error {
 		var shown view.Entry
 		if err := readBody(page[i].Body, &shown); err != nil {
 			return err
 		}
 		x := &page[i].Exception
-		list[i] = store.Found{Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(fates[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
+		list[i] = store.Found{Shares: kept[i], Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(told[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
 			ExceptionID: x.ID, Opened: x.Opened, Amount: x.Amount, Currency: x.Currency, Size: x.Size, KeyText: x.KeyText, BodyRun: x.BodyRun, BodySeq: x.BodySeq, Search: searchText(&shown)}}
 		return nil
 	})
-	if err != nil {
-		return err
-	}
-	return w.Write(ctx, f.place(w, list))
+	return list, err
 }

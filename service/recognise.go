@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"maps"
 	"slices"
 	"unique"
 
@@ -16,8 +17,9 @@ import (
 	"twinsieve/store"
 )
 
-// A run finds its sieve's exceptions of before again in two steps. Mostly nearly all of them are as they were, and are found by the print that is kept of each. Of the rest it is
-// read what people saw of them, and they are recognised by their keys and contents as the run's plan reads them.
+// A run finds its sieve's exceptions of before again in steps. Mostly nearly all of those that were there are as they were, and are found by the print that is kept of each. Of the rest it is
+// read what people saw of them, and they are recognised by their keys and contents as the run's plan reads them. Of those that were gone, which become ever more, only those are looked at
+// that are kept under a share of something that has not been found yet, or of a matched record.
 
 // stand reads how the exceptions of before stand, and their prints where they say anything: last is the sieve's newest run. Where the sieve carries records, what people saw of
 // all of them is needed anyway, so all are marked.
@@ -27,12 +29,22 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		return err
 	}
 	budget := v.options.Memory / (8 * jobsAtOnce)
+	f.sharer, f.bodies, f.dormant = again.NewSharer(p.Plan), map[uint]bool{}, map[int64]bool{}
 	same := again.NewSame(budget, v.store.TempDir())
-	printed, err := v.store.Standings(ctx, f.sieve, func(page []store.Standing) error {
+	reading := f.sharer.Reading()
+	if v.looksAtAll {
+		reading = 2 // which is that of none
+	}
+	printed, err := v.store.Standings(ctx, f.sieve, reading, func(page []store.Standing) error {
 		for i := range page {
 			x := &page[i]
-			of := standing{x.Status, x.Owner, x.Reason, x.Opened, again.Change(x.Presence), x.Settled}
-			f.rows = append(f.rows, before{x.At, unique.Make(of)})
+			if sleeps(p, x) && x.Shares.Reading == reading {
+				for _, share := range x.Shares.Sides {
+					f.dormant[share] = share != 0
+				}
+				continue
+			}
+			f.add(x)
 			if err := same.Before(x.Print); err != nil {
 				return err
 			}
@@ -44,17 +56,31 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		return err
 	}
 	columns := [2][]string{head.Sides[0].Columns, head.Sides[1].Columns}
-	if !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
+	if v.looksAtAll || !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
 		f.same = nil
 		err = same.Close()
 	}
 	if err != nil || !p.Definition.Carry {
 		return err
 	}
-	for b := range f.rows {
-		f.olds = append(f.olds, b)
+	all := make([]int, len(f.rows))
+	for b := range all {
+		all[b] = b
 	}
-	return f.lookAt(ctx, v, p, nil)
+	return f.lookAt(ctx, v, p, all, nil)
+}
+
+// sleeps reports whether an exception is absent, and there is nothing to be done about it: of those there may be very many. What is explained may be carried in.
+func sleeps(p *planned, x *store.Standing) bool {
+	return x.Presence == string(again.Absent) && (x.Status == store.StatusSettled || x.Settled && !p.Definition.Carry)
+}
+
+// add adds an exception of before.
+func (f *following) add(x *store.Standing) {
+	presence := again.Change(x.Presence)
+	of := standing{x.Status, x.Owner, x.Reason, x.Opened, presence, x.Settled, presence != here && x.Shares.Reading != f.sharer.Reading()}
+	f.rows = append(f.rows, before{x.At, unique.Make(of)})
+	f.bodies[x.BodyRun] = true
 }
 
 // close gives back what does not fit into memory.
@@ -82,16 +108,14 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 	if f.since == nil {
 		return nil
 	}
-	if len(f.rows) > 0 {
-		found := make([]bool, len(f.rows))
-		if f.same != nil {
-			if err := f.recogniseSame(ctx, j, v, p, index, places, found); err != nil {
-				return err
-			}
-		}
-		if err := f.recogniseRest(ctx, j, v, p, index, places, found); err != nil {
+	found := make([]bool, len(f.rows))
+	if f.same != nil {
+		if err := f.recogniseSame(ctx, j, v, p, index, places, found); err != nil {
 			return err
 		}
+	}
+	if err := f.recogniseRest(ctx, j, v, p, index, places, found); err != nil {
+		return err
 	}
 	for _, c := range f.changes {
 		f.since.Counts[c]++
@@ -139,21 +163,50 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 		}
 	}
 	if !p.Definition.Carry { // else all have been marked
+		var rest []int
 		for b := range f.rows {
 			// What has been cleared has become nothing else where there is nothing else.
 			if !found[b] && (len(f.news) > 0 || f.rows[b].stands.Value().presence != again.Cleared) {
-				f.olds = append(f.olds, b)
+				rest = append(rest, b)
 			}
 		}
 		n := float64(len(places))
-		j.expect(pace.Leg{Stage: readingRest, Units: float64(len(f.olds))}, pace.Leg{Stage: recognisingRest, Units: float64(len(f.news))}, pace.Leg{Stage: writingReport, Units: n},
+		j.expect(pace.Leg{Stage: readingRest, Units: float64(len(rest))}, pace.Leg{Stage: recognisingRest, Units: float64(len(f.news))}, pace.Leg{Stage: writingReport, Units: n},
 			pace.Leg{Stage: sealingReport, Units: n})
-		if err := f.lookAt(ctx, v, p, j); err != nil {
+		if err := f.lookAt(ctx, v, p, rest, j); err != nil {
 			return err
 		}
 	}
+	asked := map[int64]bool{}
+	if err := f.markNew(ctx, j, v, p, index, places, asked); err != nil {
+		return err
+	}
+	if len(f.dormant) > 0 { // what is matched now may have been cleared
+		err := again.Met(ctx, p.Plan, index, v.tables(p), func(share int64) bool { return f.dormant[share] }, func(share int64) { asked[share] = true })
+		if err != nil {
+			return err
+		}
+	}
+	if err := f.wake(ctx, v, p, asked); err != nil {
+		return err
+	}
 	if len(f.olds) == 0 {
 		return nil
+	}
+	return f.recogniser.Recognise(ctx, func(n, b int, is, was *again.Mark) {
+		n, b = f.news[n], f.olds[b]
+		f.of[n], f.changes[n] = b, f.became(b, is, was)
+	}, func(b int, was *again.Mark) { f.lose(f.olds[b], f.kept[b], was) })
+}
+
+// markNew marks the exceptions of the run that have not been found yet, and adds the shares by which the same ones may be kept to asked.
+func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place, asked map[int64]bool) error {
+	if len(f.news) == 0 {
+		return nil
+	}
+	ask := func(share int64) { asked[share] = true }
+	if f.marker == nil { // nothing has been marked yet; what wakes has the plan's columns
+		f.marker = again.NewMarker(p.Plan)
 	}
 	tables := v.tables(p)
 	rejects, _ := slices.BinarySearch(f.news, len(places)) // where they begin
@@ -172,12 +225,13 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 			if err := f.recogniser.Now(&mark); err != nil {
 				return err
 			}
+			f.sharer.Asked(&entries[i], ask)
 		}
 		done += len(some)
 		j.progress(recognisingRest, int64(done), int64(len(f.news)))
 	}
 	reject, left := len(places), f.news[rejects:]
-	err := v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
+	return v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
 		for _, r := range some {
 			if len(left) > 0 && left[0] == reject {
 				left = left[1:]
@@ -185,18 +239,42 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 				if err := f.recogniser.Now(&mark); err != nil {
 					return err
 				}
+				ask(f.sharer.OfReject(s, r.Text).Sides[s])
 			}
 			reject++
 		}
 		return nil
 	})
-	if err != nil {
-		return err
+}
+
+// sharesAtOnce is how many shares are looked for at once.
+const sharesAtOnce = 10_000
+
+// wake adds those exceptions that are gone, and are kept under one of the shares, to those before, and marks them.
+func (f *following) wake(ctx context.Context, v *Service, p *planned, asked map[int64]bool) error {
+	if v.looksAtAll {
+		return nil
 	}
-	return f.recogniser.Recognise(ctx, func(n, b int, is, was *again.Mark) {
-		n, b = f.news[n], f.olds[b]
-		f.of[n], f.changes[n] = b, f.became(b, is, was)
-	}, func(b int, was *again.Mark) { f.lose(f.olds[b], was) })
+	var woken []int
+	there := map[uint]bool{} // kept under two shares
+	for some := range slices.Chunk(slices.Collect(maps.Keys(asked)), sharesAtOnce) {
+		err := v.store.GoneBy(ctx, f.sieve, f.sharer.Reading(), some, func(x store.Standing) error {
+			if x.Presence == string(again.Absent) && !sleeps(p, &x) || there[x.At.ID] { // it is there already
+				return nil
+			}
+			there[x.At.ID] = true
+			woken = append(woken, len(f.rows))
+			f.add(&x)
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if f.carried != nil {
+		f.carried = append(f.carried, make([]bool, len(woken))...)
+	}
+	return f.lookAt(ctx, v, p, woken, nil)
 }
 
 // touched is of how many exceptions of before the run has found something else: they are changed or returned, or were there and have not been recognised.
@@ -214,9 +292,9 @@ func (f *following) touched() (n int) {
 	return n
 }
 
-// lookAt reads what people saw of those exceptions of before that the recogniser is to look at, and marks them as the plan reads them. It tells j how far it is, if there is one.
-func (f *following) lookAt(ctx context.Context, v *Service, p *planned, j *job) error {
-	if len(f.olds) == 0 {
+// lookAt reads what people saw of some exceptions of before, and marks them as the plan reads them, for the recogniser to look at. It tells j how far it is, if there is one.
+func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []int, j *job) error {
+	if len(list) == 0 {
 		return nil
 	}
 	type source struct {
@@ -242,23 +320,21 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, j *job) 
 		}
 		return heads[run], nil
 	}
-	places := make([]store.EarlierPlace, len(f.olds))
-	for i, b := range f.olds {
+	places := make([]store.EarlierPlace, len(list))
+	for i, b := range list {
 		places[i] = f.rows[b].at
 	}
-	runs, err := v.store.BodyRuns(ctx, f.sieve)
-	if err != nil {
-		return err
-	}
-	var all [][2][]string
-	for _, run := range runs {
-		of, err := head(run)
-		if err != nil {
-			return err
+	if f.marker == nil {
+		var all [][2][]string
+		for run := range f.bodies {
+			of, err := head(run)
+			if err != nil {
+				return err
+			}
+			all = append(all, of.columns)
 		}
-		all = append(all, of.columns)
+		f.marker = again.NewMarker(p.Plan, all...)
 	}
-	f.marker = again.NewMarker(p.Plan, all...)
 	n := 0
 	return v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
 		seen := make([]view.Entry, len(page)) // what people saw of them last
@@ -266,15 +342,16 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, j *job) 
 			return err
 		}
 		for i := range page {
-			row, shown, b := &page[i], &seen[i], f.olds[n]
+			row, shown, b := &page[i], &seen[i], list[n]
 			n++
 			of, err := head(row.BodyRun)
 			if err != nil {
 				return err
 			}
 			var mark again.Mark
+			var kept again.Shares
 			if shown.Reject != nil {
-				mark = again.MarkReject(sideOf(shown), shown.Reject.Text)
+				mark, kept = again.MarkReject(sideOf(shown), shown.Reject.Text), f.sharer.OfReject(sideOf(shown), shown.Reject.Text)
 			} else {
 				e := readBack(p.Plan, shown)
 				for _, s := range tray.Sides {
@@ -287,10 +364,11 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, j *job) 
 						}
 					}
 				}
-				mark = f.marker.Mark(e)
+				mark, kept = f.marker.Mark(e), f.sharer.Of(e)
 				f.mayCarry(p, b, e, mark, of.sets, of.number)
 			}
-			mark.Gone = f.rows[b].stands.Value().presence != here
+			mark.Gone, mark.Order = f.rows[b].stands.Value().presence != here, int64(row.At.ID)
+			f.olds, f.kept = append(f.olds, b), append(f.kept, kept)
 			if err := f.recogniser.Before(&mark); err != nil {
 				return err
 			}

@@ -48,6 +48,8 @@ type Service struct {
 	uploads uploads
 	matches matches
 
+	looksAtAll bool // a run looks at all exceptions of before, whatever is kept of them; what tests hold the rest against
+
 	mu      sync.Mutex
 	indexes []loadedIndex // of the reports read last
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 	"unique"
 
@@ -19,9 +20,11 @@ type Standing struct {
 	At                    EarlierPlace
 	Status, Owner, Reason string
 	Opened                time.Time
-	Presence              string      // here, cleared or absent
-	Settled               bool        // explained or settled
-	Print                 again.Print // of what it shows, where it is here
+	Presence              string       // here, cleared or absent
+	Settled               bool         // explained or settled
+	Print                 again.Print  // of what it shows, where it is here
+	Shares                again.Shares // under which it is kept, where it is gone
+	BodyRun               uint         // in which stands what people saw of it last
 }
 
 // EarlierPlace is where an exception of before stands: at a place in the sieve's newest run, or, at place 0, in a row of its own.
@@ -41,27 +44,28 @@ type Earlier struct {
 const (
 	standingsAtOnce = 10_000
 	earlierAtOnce   = 2000
+	keptAtOnce      = 1000
 )
 
-// Standings visits how the exceptions of a sieve stand, in the order in which they were opened, some at a time. printed is false where the prints of some that are here are
-// not known: no run has found any since prints are kept.
-func (s *Store) Standings(ctx context.Context, sieve uint, visit func([]Standing) error) (printed bool, err error) {
-	list, printed, err := s.placed(ctx, sieve)
+// Standings visits how the exceptions of a sieve stand, some at a time: those that are here, in the order in which they were opened, those that are absent, and of those that have
+// been cleared, which may be any number, only those that are not kept under shares of a reading, see [Store.GoneBy]. printed is false where the prints of some that are here are not known: no run
+// has found any since prints are kept.
+func (s *Store) Standings(ctx context.Context, sieve uint, reading int64, visit func([]Standing) error) (printed bool, err error) {
+	list, run, printed, err := s.placed(ctx, sieve)
 	if err != nil {
 		return false, err
 	}
+	opened, when := "", time.Time{} // many were opened by one run
 	for len(list) > 0 {
 		some := list[:min(standingsAtOnce, len(list))]
 		list = list[len(some):]
 		page := make([]Standing, len(some))
 		at := make(map[uint]int)
 		var ids []uint
-		opened, when := "", time.Time{} // many were opened by one run
 		for i := range some {
 			p := &some[i]
-			page[i] = Standing{At: EarlierPlace{p.id, p.seq}, Status: StatusOpen, Presence: "here", Print: p.print}
+			page[i] = Standing{At: EarlierPlace{p.id, p.seq}, Status: StatusOpen, Presence: "here", Print: p.print, BodyRun: run}
 			if p.row {
-				page[i].At.Seq = 0
 				at[p.id] = i
 				ids = append(ids, p.id)
 				continue
@@ -75,14 +79,12 @@ func (s *Store) Standings(ctx context.Context, sieve uint, visit func([]Standing
 			page[i].Opened = when
 		}
 		if len(ids) > 0 {
-			err := s.bulk.each(ctx, `SELECT id, status, owner, reason, opened, presence, settled IS NOT NULL FROM exceptions WHERE id IN (SELECT value FROM json_each(?))`,
-				[]any{numbers(ids)}, func(r row) (err error) {
-					st := &page[at[r.id(0)]]
-					st.Status, st.Owner, st.Reason, st.Presence, st.Settled = r.text(1), r.text(2), r.text(3), r.text(5), r.number(6) != 0
-					st.Opened, err = r.time(4)
-					return err
-				})
-			if err != nil {
+			put := func(x Standing) error {
+				x.Print = page[at[x.At.ID]].Print
+				page[at[x.At.ID]] = x
+				return nil
+			}
+			if err := s.standings(ctx, "id IN (SELECT value FROM json_each(?))", []any{numbers(ids)}, put); err != nil {
 				return false, err
 			}
 		}
@@ -90,42 +92,114 @@ func (s *Store) Standings(ctx context.Context, sieve uint, visit func([]Standing
 			return false, err
 		}
 	}
+	for _, gone := range []string{"sieve_id = ?1 AND presence = 'absent'", "sieve_id = ?1 AND presence = 'cleared' AND reading < ?2", "sieve_id = ?1 AND presence = 'cleared' AND reading > ?2"} {
+		var page []Standing
+		err := s.standings(ctx, gone, []any{sieve, reading}[:strings.Count(gone, "?")], func(x Standing) error {
+			if page = append(page, x); len(page) < standingsAtOnce {
+				return nil
+			}
+			full := page
+			page = nil
+			return visit(full)
+		})
+		if err == nil && len(page) > 0 {
+			err = visit(page)
+		}
+		if err != nil {
+			return false, err
+		}
+	}
 	return printed, nil
 }
 
-// placed is where an exception of a sieve stands.
+// GoneBy visits the exceptions of a sieve that are gone and are kept under one of some shares of a reading.
+func (s *Store) GoneBy(ctx context.Context, sieve uint, reading int64, shares []int64, visit func(Standing) error) error {
+	seen := map[uint]bool{}
+	for _, side := range []string{"left_share", "right_share"} {
+		err := s.standings(ctx, "sieve_id = ? AND reading = ? AND presence <> 'here' AND "+side+" <> 0 AND "+side+" IN (SELECT value FROM json_each(?))", []any{sieve, reading, numbers(shares)},
+			func(x Standing) error {
+				if seen[x.At.ID] {
+					return nil
+				}
+				seen[x.At.ID] = true
+				return visit(x)
+			})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// standings visits how exceptions stand that have rows.
+func (s *Store) standings(ctx context.Context, where string, values []any, visit func(Standing) error) error {
+	return s.bulk.each(ctx, `SELECT id, status, owner, reason, opened, presence, settled IS NOT NULL, reading, left_share, right_share, body_run FROM exceptions WHERE `+where, values, func(r row) (err error) {
+		x := Standing{At: EarlierPlace{ID: r.id(0)}, Status: r.text(1), Owner: r.text(2), Reason: r.text(3), Presence: r.text(5), Settled: r.number(6) != 0,
+			Shares: again.Shares{Reading: r.number(7), Sides: [2]int64{r.number(8), r.number(9)}}, BodyRun: r.id(10)}
+		if x.Opened, err = r.time(4); err != nil {
+			return err
+		}
+		return visit(x)
+	})
+}
+
+// KeptUnder is under which shares an exception is kept from now on.
+type KeptUnder struct {
+	ID     uint
+	Shares again.Shares
+}
+
+// KeepUnder keeps exceptions that are gone under other shares, bit by bit.
+func (s *Store) KeepUnder(ctx context.Context, list []KeptUnder) error {
+	for some := range slices.Chunk(list, keptAtOnce) {
+		err := s.writeRows(ctx, func(to *rowWriter) error {
+			for _, x := range some {
+				_, err := to.change("UPDATE exceptions SET reading = ?, left_share = ?, right_share = ? WHERE id = ? AND presence <> 'here'", x.Shares.Reading, x.Shares.Sides[0], x.Shares.Sides[1], x.ID)
+				if err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// placed is where an exception of a sieve stands that is here.
 type placed struct {
 	id     uint
-	seq    int64 // in the newest run; 0: it is not known where
+	seq    int64 // in the newest run, of one without a row
 	row    bool
 	opened unique.Handle[string] // of one without a row
 	print  again.Print
 }
 
-// placed lists where a sieve's exceptions stand, by their numbers.
-func (s *Store) placed(ctx context.Context, sieve uint) (list []placed, printed bool, err error) {
-	var run Run
+// placed lists where those of a sieve's exceptions stand that are here, by their numbers. run is its newest run, 0 where there is none.
+func (s *Store) placed(ctx context.Context, sieve uint) (list []placed, run uint, printed bool, err error) {
 	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // all as of one moment
 		var rows []uint
-		if err := tx.Model(&Exception{}).Where("sieve_id = ?", sieve).Order("id").Pluck("id", &rows).Error; err != nil {
+		if err := tx.Model(&Exception{}).Where("sieve_id = ? AND presence = 'here'", sieve).Order("id").Pluck("id", &rows).Error; err != nil {
 			return err
 		}
 		for _, id := range rows {
 			list = append(list, placed{id: id, row: true})
 		}
-		id, err := newestRunOf(tx, sieve)
-		if err != nil || id == 0 {
+		if run, err = newestRunOf(tx, sieve); err != nil || run == 0 {
 			return err
 		}
-		if err := tx.Select("id", "here").Take(&run, id).Error; err != nil {
+		var here int64
+		if err := tx.Model(&Run{}).Select("here").Where("id = ?", run).Scan(&here).Error; err != nil {
 			return err
 		}
 		found, unknown := int64(0), false
-		err = eachListed(tx, id, byAge, nil, func(some []listed) (bool, error) {
+		err = eachListed(tx, run, byAge, nil, func(some []listed) (bool, error) {
 			for i := range some {
 				one := placed{id: idOf(some[i].key), seq: some[i].seq, print: some[i].print}
 				if at, has := slices.BinarySearch(rows, one.id); has {
-					list[at].seq, list[at].print = one.seq, one.print
+					list[at].print = one.print
 				} else {
 					one.opened = unique.Make(openedOf(some[i].key))
 					list = append(list, one)
@@ -135,29 +209,15 @@ func (s *Store) placed(ctx context.Context, sieve uint) (list []placed, printed 
 			}
 			return false, nil
 		})
-		printed = found == run.Here && !unknown
+		printed = found == here && !unknown
 		return err
 	})
 	slices.SortFunc(list, func(a, b placed) int { return cmp.Compare(a.id, b.id) })
-	return list, printed, err
+	return list, run, printed, err
 }
 
-// Earlier visits the exceptions of a sieve, in the order in which they were opened, some at a time.
-func (s *Store) Earlier(ctx context.Context, sieve uint, visit func([]Earlier) error) error {
-	var all []EarlierPlace
-	_, err := s.Standings(ctx, sieve, func(page []Standing) error {
-		for i := range page {
-			all = append(all, page[i].At)
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	return s.EachEarlier(ctx, sieve, all, visit)
-}
-
-// EachEarlier is [Store.EarlierAt] for any number of places: it visits some at a time, while the next ones are read.
+// EachEarlier visits exceptions of a sieve, with what people saw of them last, in the order of their places, which [Store.Standings] has said; no run of the sieve has been sealed
+// since. It visits some at a time, while the next ones are read.
 func (s *Store) EachEarlier(ctx context.Context, sieve uint, places []EarlierPlace, visit func([]Earlier) error) error {
 	run, err := newestRunOf(s.reads.WithContext(ctx), sieve)
 	if err != nil {
@@ -191,15 +251,7 @@ func (s *Store) EachEarlier(ctx context.Context, sieve uint, places []EarlierPla
 	return group.Wait()
 }
 
-// EarlierAt reads exceptions of a sieve, in the order of their places, which [Store.Standings] has said; no run of the sieve has been sealed since.
-func (s *Store) EarlierAt(ctx context.Context, sieve uint, places []EarlierPlace) ([]Earlier, error) {
-	run, err := newestRunOf(s.reads.WithContext(ctx), sieve)
-	if err != nil {
-		return nil, err
-	}
-	return s.earlierAt(ctx, sieve, run, places)
-}
-
+// earlierAt reads exceptions at their places; run is the sieve's newest run.
 func (s *Store) earlierAt(ctx context.Context, sieve, run uint, places []EarlierPlace) ([]Earlier, error) {
 	page := make([]Earlier, len(places))
 	at := make(map[uint]int, len(places))
@@ -261,11 +313,4 @@ func (s *Store) untouchedByPlace(ctx context.Context, sieve, run uint, seqs []in
 		visit(x, r.number(10))
 		return err
 	})
-}
-
-// BodyRuns are the runs in which a sieve's exceptions were found last.
-func (s *Store) BodyRuns(ctx context.Context, sieve uint) (runs []uint, err error) {
-	err = s.reads.WithContext(ctx).Raw("SELECT body_run FROM exceptions WHERE sieve_id = @sieve UNION SELECT max(id) FROM runs WHERE sieve_id = @sieve AND sealed = 1",
-		map[string]any{"sieve": sieve}).Scan(&runs).Error
-	return runs, err
 }

@@ -2,45 +2,80 @@ package store
 
 import (
 	"context"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
+
+	"twinsieve/core/again"
 )
+
+// touchedPlace is the place of an entry whose exception is no more what it was, and what it is kept under if it is gone.
+type touchedPlace struct {
+	seq    int64
+	shares again.Shares
+}
+
+// placesText writes places as one value of a statement: of each its place, and the numbers of its shares.
+func placesText(places []touchedPlace) string {
+	text := []byte{'['}
+	for i, p := range places {
+		if i > 0 {
+			text = append(text, ',')
+		}
+		text = append(text, '[')
+		for n, number := range [4]int64{p.seq, p.shares.Reading, p.shares.Sides[0], p.shares.Sides[1]} {
+			if n > 0 {
+				text = append(text, ',')
+			}
+			text = strconv.AppendInt(text, number, 10)
+		}
+		text = append(text, ']')
+	}
+	return string(append(text, ']'))
+}
+
+// meanwhile are those of a run's exceptions that people have changed since it has read them. What an index is searched by comes first.
+const meanwhile = `AND exception_id IN (SELECT id FROM exceptions WHERE changed_seq > @seen AND changed_seq > 0)`
+
+// following are the statements of [follow], in their order. None may go through all exceptions or entries that there are.
+var following = []string{
+	`UPDATE entries INDEXED BY entries_of_exception SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x WHERE x.id = exception_id AND run_id = @run
+		AND change <> 'new' ` + meanwhile,
+	`UPDATE entries INDEXED BY entries_of_exception SET status = CASE change WHEN 'cleared' THEN 'settled' ELSE 'open' END WHERE run_id = @run
+		AND (change IN ('cleared', 'returned') OR change = 'changed' AND status IN ('explained', 'settled')) ` + meanwhile,
+	`CREATE TEMP TABLE IF NOT EXISTS touched (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_share INTEGER NOT NULL, right_share INTEGER NOT NULL)`,
+	`DELETE FROM touched`,
+	`INSERT INTO touched SELECT exception_id, seq, value ->> 1, value ->> 2, value ->> 3 FROM json_each(@places) CROSS JOIN entries WHERE run_id = @run AND seq = value ->> 0`,
+	`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status), changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
+		changed_seq = CASE WHEN e.status = exceptions.status THEN changed_seq ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END,
+		settled = CASE WHEN e.status = exceptions.status THEN settled WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
+		presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size, tray = e.tray, side = e.side,
+		amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq,
+		reading = t.reading, left_share = t.left_share, right_share = t.right_share
+		FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE t.id = exceptions.id AND exceptions.id IN (SELECT id FROM touched)`,
+	// Those that have no rows yet were open, and nobody's.
+	`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
+		changed_seq, changed_by, comments, attachments, reading, left_share, right_share)
+		SELECT t.id, @sieve, e.side, e.tray, e.status, '', '', 1 + (e.status <> 'open'), e.opened, CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
+		CASE WHEN e.status = 'open' THEN NULL ELSE @now END, e.amount, e.currency, e.size, e.key_text, e.body_run, e.body_seq,
+		CASE WHEN e.status = 'open' THEN 0 ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END, '', 0, 0,
+		t.reading, t.left_share, t.right_share
+		FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.id = t.id)`,
+	// Those whose records were absent, and are there because the run carries them in.
+	`UPDATE exceptions SET presence = 'here' WHERE presence = 'absent' AND id IN (SELECT value FROM json_each(@back))`,
+}
 
 // follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing, for which
 // everybody waits, so it looks only at what has become something else: at the entries with the given places. What people have changed since entry seen of
 // the history may have come after the run has read it, so the run's entries show it, and it is [turned] again. The other exceptions are as they were, and show what the run has
 // found when [RunWriter.Follow] is done, as do reports of before.
-func follow(tx *gorm.DB, run *Run, seen int64, places []int64) error {
-	const meanwhile = `AND exception_id IN (SELECT id FROM exceptions WHERE changed_seq > 0 AND changed_seq > @seen)`
-	for _, sql := range []string{
-		`UPDATE entries INDEXED BY entries_of_exception SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x WHERE x.id = exception_id AND run_id = @run
-			AND change <> 'new' ` + meanwhile,
-		`UPDATE entries INDEXED BY entries_of_exception SET status = CASE change WHEN 'cleared' THEN 'settled' ELSE 'open' END WHERE run_id = @run
-			AND (change IN ('cleared', 'returned') OR change = 'changed' AND status IN ('explained', 'settled')) ` + meanwhile,
-		`CREATE TEMP TABLE IF NOT EXISTS touched (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL)`,
-		`DELETE FROM touched`,
-		`INSERT INTO touched SELECT exception_id, seq FROM entries WHERE run_id = @run AND seq IN (SELECT value FROM json_each(@places))`,
-		`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status), changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
-			changed_seq = CASE WHEN e.status = exceptions.status THEN changed_seq ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END,
-			settled = CASE WHEN e.status = exceptions.status THEN settled WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
-			presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size, tray = e.tray, side = e.side,
-			amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq
-			FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE t.id = exceptions.id`,
-		// Those that have no rows yet were open, and nobody's.
-		`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
-			changed_seq, changed_by, comments, attachments)
-			SELECT t.id, @sieve, e.side, e.tray, e.status, '', '', 1 + (e.status <> 'open'), e.opened, CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
-			CASE WHEN e.status = 'open' THEN NULL ELSE @now END, e.amount, e.currency, e.size, e.key_text, e.body_run, e.body_seq,
-			CASE WHEN e.status = 'open' THEN 0 ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END, '', 0, 0
-			FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.id = t.id)`,
-		// Those whose records were absent, and are there because the run carries them in.
-		`UPDATE exceptions SET presence = 'here' WHERE sieve_id = @sieve AND presence = 'absent'
-			AND EXISTS (SELECT 1 FROM entries e INDEXED BY entries_of_exception WHERE e.exception_id = exceptions.id AND e.run_id = @run AND e.change = 'still-open')`,
-	} {
+func follow(tx *gorm.DB, run *Run, seen int64, places []touchedPlace, back []uint) error {
+	named := map[string]any{"run": run.ID, "sieve": run.SieveID, "now": run.Finished, "seen": seen, "places": placesText(places), "back": numbers(back)}
+	for _, sql := range following {
 		var values []any
 		if strings.Contains(sql, "@") {
-			values = []any{map[string]any{"run": run.ID, "sieve": run.SieveID, "now": run.Finished, "seen": seen, "places": numbers(places)}}
+			values = []any{named}
 		}
 		if err := tx.Exec(sql, values...).Error; err != nil {
 			return err

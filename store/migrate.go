@@ -181,6 +181,14 @@ var migrations = []struct {
 		`ALTER TABLE runs ADD COLUMN here INTEGER NOT NULL DEFAULT 0`,
 		`UPDATE runs SET here = (SELECT count(*) FROM entries WHERE run_id = runs.id AND exception_id > 0 AND change NOT IN ('cleared', 'absent'))`,
 	}},
+	{"exceptions that are gone are found by numbers", []string{
+		`ALTER TABLE exceptions ADD COLUMN reading INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE exceptions ADD COLUMN left_share INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE exceptions ADD COLUMN right_share INTEGER NOT NULL DEFAULT 0`,
+		`CREATE INDEX exceptions_cleared ON exceptions (sieve_id, reading) WHERE presence = 'cleared'`,
+		`CREATE INDEX exceptions_left ON exceptions (sieve_id, left_share) WHERE left_share <> 0 AND presence <> 'here'`,
+		`CREATE INDEX exceptions_right ON exceptions (sieve_id, right_share) WHERE right_share <> 0 AND presence <> 'here'`,
+	}},
 }
 
 // rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.

@@ -1,8 +1,10 @@
 package store
 
 import (
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"gorm.io/gorm"
 )
@@ -29,6 +31,72 @@ func TestPendingIndex(t *testing.T) {
 		}
 		if got := strings.Join(lines, "\n"); !strings.Contains(got, index) || strings.Contains(got, "TEMP B-TREE") {
 			t.Errorf("by %s:\n%s", order, got)
+		}
+	}
+}
+
+// TestFollowPlan: what a run does while everybody waits goes through neither all exceptions nor all entries, so that it does not grow with what there was before.
+func TestFollowPlan(t *testing.T) {
+	s, err := Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	named := map[string]any{"run": 1, "sieve": 1, "now": time.Now(), "seen": 1, "places": "[[1,0,0,0]]", "back": "[1]"}
+	err = s.write(t.Context(), urgent, func(tx *gorm.DB) error {
+		searched := 0
+		for _, sql := range following {
+			if strings.HasPrefix(sql, "CREATE") {
+				if err := tx.Exec(sql).Error; err != nil {
+					return err
+				}
+				continue
+			}
+			values := []any{named}
+			if !strings.Contains(sql, "@") {
+				values = nil
+			}
+			var plan []struct{ Detail string }
+			if err := tx.Raw("EXPLAIN QUERY PLAN "+sql, values...).Scan(&plan).Error; err != nil {
+				return err
+			}
+			for _, p := range plan {
+				if name := strings.Fields(p.Detail); name[0] == "SCAN" && slices.Contains([]string{"exceptions", "entries", "e", "x"}, name[1]) || strings.Contains(p.Detail, "changed_seq>?") && strings.Contains(sql, "changed_seq > 0 AND") {
+					t.Errorf("%s\n%s", p.Detail, sql)
+				} else if name[0] == "SEARCH" {
+					searched++
+				}
+			}
+		}
+		if searched < 8 {
+			t.Errorf("only %d searches were seen", searched)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestGonePlan: exceptions that are gone are found by an index, whichever side their share is of, and those of another reading too.
+func TestGonePlan(t *testing.T) {
+	s, err := Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for where, index := range map[string]string{
+		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND left_share <> 0 AND left_share IN (SELECT value FROM json_each('[1]'))":   "exceptions_left (sieve_id=? AND left_share=?)",
+		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND right_share <> 0 AND right_share IN (SELECT value FROM json_each('[1]'))": "exceptions_right (sieve_id=? AND right_share=?)",
+		"sieve_id = 1 AND presence = 'cleared' AND reading < 1":                                                                            "exceptions_cleared (sieve_id=? AND reading<?)",
+		"sieve_id = 1 AND presence = 'absent'": "exceptions_of_sieve (sieve_id=? AND presence=?)",
+	} {
+		var plan []struct{ Detail string }
+		if err := s.reads.Raw("EXPLAIN QUERY PLAN SELECT * FROM exceptions WHERE " + where).Scan(&plan).Error; err != nil {
+			t.Fatal(err)
+		}
+		if !strings.Contains(plan[0].Detail, index) {
+			t.Errorf("%s: %s", where, plan[0].Detail)
 		}
 	}
 }

@@ -23,8 +23,9 @@ type RunWriter struct {
 	seq   int64
 	shelf shelf
 
-	seen      int64   // entry of the history up to which the exceptions of before are known
-	touched   []int64 // places of entries whose exceptions are no more what they were
+	seen      int64 // entry of the history up to which the exceptions of before are known
+	touched   []touchedPlace
+	back      []uint // exceptions that were absent, and are as they were because the run carries their records in
 	untouched untouchedLists
 }
 
@@ -82,11 +83,13 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 }
 
 // Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
-// found is shown. By its print the next run recognises it; one that is not there has none.
+// found is shown. By its print the next run recognises it; one that is not there has none, and is kept under its shares.
 type Found struct {
-	Entry Entry
-	Body  string
-	Print again.Print
+	Entry  Entry
+	Body   string
+	Print  again.Print
+	Shares again.Shares
+	Back   bool // it was absent, and is as it was because the run carries its records in
 }
 
 // Placed are entries that have their places in a run's report, ready to be written.
@@ -115,7 +118,10 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		}
 		change := again.Change(e.Change)
 		if change != again.New && change != again.StillOpen {
-			w.touched = append(w.touched, w.seq)
+			w.touched = append(w.touched, touchedPlace{w.seq, list[i].Shares})
+		}
+		if list[i].Back {
+			w.back = append(w.back, e.ExceptionID)
 		}
 		if change.Here() {
 			w.run.Here++
@@ -223,7 +229,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return happened{}, err
 		}
 		w.run.Number = last + 1
-		if err := follow(tx, &w.run, w.seen, w.touched); err != nil {
+		if err := follow(tx, &w.run, w.seen, w.touched, w.back); err != nil {
 			return happened{}, err
 		}
 		name, err := sieveName(tx, w.run.SieveID)

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
-	"strings"
 	"testing"
 	"time"
 
@@ -60,7 +59,7 @@ func (o *office) run(sieve store.Sieve, fresh int) {
 			k.listed = map[uint]int64{}
 		}
 		k.listed[0] = seq // of the run that is being written
-		f := store.Found{Entry: store.Entry{Tray: "missing", Side: "left", Change: string(change), Status: k.Status, Owner: k.Owner, Reason: k.Reason, ExceptionID: k.ID, Opened: k.Opened,
+		f := store.Found{Back: change == again.StillOpen && k.Presence == "absent", Entry: store.Entry{Tray: "missing", Side: "left", Change: string(change), Status: k.Status, Owner: k.Owner, Reason: k.Reason, ExceptionID: k.ID, Opened: k.Opened,
 			Size: k.Size, BodyRun: k.BodyRun, BodySeq: k.BodySeq}}
 		if change.Here() {
 			f.Body, k.body = text(), text()
@@ -292,14 +291,8 @@ func (o *office) check() {
 	// What the next run reads.
 	for _, sieve := range o.sieves {
 		var got, want []string
-		err := o.store.Earlier(o.Context(), sieve.ID, func(page []store.Earlier) error {
-			for _, x := range page {
-				got = append(got, fmt.Sprintf("%d %s %q %s %x %d %d %s", x.ID, x.Status, x.Owner, x.Presence, x.Size, x.BodyRun, x.BodySeq, x.Body))
-			}
-			return nil
-		})
-		if err != nil {
-			o.Fatal(err)
+		for _, x := range everyEarlier(o.T, o.store, sieve) {
+			got = append(got, fmt.Sprintf("%d %s %q %s %x %d %d %s", x.ID, x.Status, x.Owner, x.Presence, x.Size, x.BodyRun, x.BodySeq, x.Body))
 		}
 		for _, k := range o.all {
 			if k.SieveID == sieve.ID {
@@ -309,7 +302,8 @@ func (o *office) check() {
 		if d := slices.IndexFunc(want, func(w string) bool { return !slices.Contains(got, w) }); d >= 0 || len(got) != len(want) {
 			o.Fatalf("%d of before, want %d; one is not there: %s", len(got), len(want), want[max(d, 0)])
 		}
-		if !slices.IsSortedFunc(got, func(a, b string) int { return cmp.Compare(len(strings.Fields(a)[0]), len(strings.Fields(b)[0])) }) {
+		here := slices.DeleteFunc(everyEarlier(o.T, o.store, sieve), func(x store.Earlier) bool { return x.Presence != "here" })
+		if !slices.IsSortedFunc(here, func(a, b store.Earlier) int { return cmp.Compare(a.ID, b.ID) }) {
 			o.Error("those of before are not in order")
 		}
 	}

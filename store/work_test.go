@@ -3,6 +3,7 @@ package store_test
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"testing"
 	"time"
@@ -21,6 +22,7 @@ func found(t *testing.T, s *store.Store, sieve store.Sieve, changes ...string) s
 		if change != "new" { // the run has read it as it is
 			x := earlier(t, s, sieve, uint(i+1))
 			f.Entry.ExceptionID, f.Entry.Status, f.Entry.Owner, f.Entry.Reason, f.Entry.Opened = x.ID, x.Status, x.Owner, x.Reason, x.Opened
+			f.Back = change == "still-open" && x.Presence == "absent"
 		}
 		if change == "cleared" || change == "absent" {
 			f.Entry.BodyRun, f.Entry.BodySeq = 1, int64(i+1)
@@ -62,18 +64,45 @@ func sealed(t *testing.T, w *store.RunWriter) store.Run {
 // earlier is an exception as a run reads it that comes next; the zero value where there is none of this number.
 func earlier(t *testing.T, s *store.Store, sieve store.Sieve, id uint) (found store.Exception) {
 	t.Helper()
-	err := s.Earlier(t.Context(), sieve.ID, func(page []store.Earlier) error {
-		for _, x := range page {
-			if x.ID == id {
-				found = x.Exception
-			}
+	for _, x := range everyEarlier(t, s, sieve) {
+		if x.ID == id {
+			found = x.Exception
 		}
-		return nil
-	})
-	if err != nil {
-		t.Fatal(err)
 	}
 	return found
+}
+
+// noReading is the reading of no shares.
+const noReading = math.MinInt64
+
+// everyEarlier are all exceptions as a run reads them that comes next, those that are gone too. How they stand is held against what is read of them.
+func everyEarlier(t *testing.T, s *store.Store, sieve store.Sieve) (all []store.Earlier) {
+	t.Helper()
+	var standings []store.Standing
+	if _, err := s.Standings(t.Context(), sieve.ID, noReading, func(page []store.Standing) error {
+		standings = append(standings, page...)
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	places := make([]store.EarlierPlace, len(standings))
+	for i, x := range standings {
+		places[i] = x.At
+	}
+	if err := s.EachEarlier(t.Context(), sieve.ID, places, func(page []store.Earlier) error {
+		all = append(all, page...)
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	for i, x := range all {
+		settled := x.Settled != nil
+		if st := standings[i]; st.At != x.At || st.Status != x.Status || st.Owner != x.Owner || st.Reason != x.Reason || !st.Opened.Equal(x.Opened) || st.Presence != x.Presence || st.Settled != settled ||
+			st.BodyRun < x.BodyRun {
+			t.Fatalf("%+v stands as %+v", x, st)
+		}
+	}
+	return all
 }
 
 // shows tells the status and owner of every entry of a run.

@@ -55,8 +55,11 @@ func (c Change) Here() bool { return c != Cleared && c != Absent }
 type Mark struct {
 	Tray  tray.Tray
 	Sides [2]Side
-	Gone  bool  // of an earlier one: it was not there when last looked for
 	Print Print // of all that it shows
+
+	// Of an earlier one:
+	Gone  bool  // it was not there when last looked for
+	Order int64 // of those that are alike in everything the one with the least is taken; of equal ones the first
 }
 
 // Side is what a side of an exception is recognised by. The zero value is a side without a record.
@@ -153,12 +156,15 @@ func (m *Marker) content(s tray.Side, cells []record.Cell) string {
 	return string(out)
 }
 
-// read writes what the sieve reads of a record. A sieve that reads no values of it looks at the content.
+// read writes what the sieve reads of a record: of each value its state, and its text behind its length. A sieve that reads no values of it looks at the content, as if it
+// were one.
 func (m *Marker) read(s tray.Side, cells []record.Cell) string {
-	if len(m.plan.Values) == 0 {
-		return m.content(s, cells)
-	}
 	var out []byte
+	if len(m.plan.Values) == 0 {
+		content := m.content(s, cells)
+		out = binary.AppendUvarint(append(out, byte(reading.Text)), uint64(len(content)))
+		return string(append(out, content...))
+	}
 	for i, v := range m.plan.Values {
 		value := m.values[s][i].Cell([]byte(cells[v.Column[s]].Content()))
 		text := value.Text
@@ -193,7 +199,7 @@ func split(values string) (list []string) {
 const mostPairs = 250_000
 
 // Recognise says of each exception of a run which of those before it is, or -1 where it is new. Each of those before is recognised once at
-// most. The answer does not depend on the order of the new ones; of those before that are alike in everything, the first is taken.
+// most. The answer does not depend on the order of the new ones; of those before that are alike in everything, the one with the least order is taken.
 func Recognise(before, now []Mark) []int {
 	type handle struct {
 		side  tray.Side
@@ -303,7 +309,9 @@ func within(before, now []Mark, olds, news []int) (list []candidate) {
 	}
 	byContent := func(of []Mark, places []int) []int {
 		places = slices.Clone(places)
-		slices.SortStableFunc(places, func(a, b int) int { return compareContents(&of[a], &of[b]) })
+		slices.SortStableFunc(places, func(a, b int) int {
+			return cmp.Or(compareContents(&of[a], &of[b]), cmp.Compare(of[a].Order, of[b].Order))
+		})
 		return places
 	}
 	olds, news = byContent(before, olds), byContent(now, news)
@@ -403,7 +411,8 @@ func (a candidate) compare(b candidate, before, now []Mark) int {
 	if order != 0 || a.now == b.now && a.before == b.before {
 		return order
 	}
-	return cmp.Or(compareContents(&now[a.now], &now[b.now]), compareContents(&before[a.before], &before[b.before]), cmp.Compare(now[a.now].Tray, now[b.now].Tray), cmp.Compare(a.before, b.before))
+	return cmp.Or(compareContents(&now[a.now], &now[b.now]), compareContents(&before[a.before], &before[b.before]), cmp.Compare(now[a.now].Tray, now[b.now].Tray),
+		cmp.Compare(before[a.before].Order, before[b.before].Order), cmp.Compare(a.before, b.before))
 }
 
 // Became says what has become of an exception that was recognised.

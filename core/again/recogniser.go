@@ -214,7 +214,7 @@ func (m *Mark) encode(dst []byte) []byte {
 		return 0
 	}
 	dst = append(dst, byte(m.Tray), flag(m.Gone, 1)|flag(m.Sides[0].Here, 2)|flag(m.Sides[1].Here, 4))
-	dst = append(dst, m.Print[:]...)
+	dst = binary.AppendVarint(append(dst, m.Print[:]...), m.Order)
 	for _, s := range tray.Sides {
 		if side := &m.Sides[s]; side.Here {
 			for _, text := range []string{side.Key, side.Content, side.Values} {
@@ -235,7 +235,13 @@ func decodeMark(from []byte) (m Mark, err error) {
 	m.Tray, m.Gone = tray.Tray(from[0]), from[1]&1 != 0
 	m.Sides[0].Here, m.Sides[1].Here = from[1]&2 != 0, from[1]&4 != 0
 	m.Print = Print(from[2:])
-	rest := string(from[2+len(m.Print):]) // of which all texts are parts
+	from = from[2+len(m.Print):]
+	order, n := binary.Varint(from)
+	if n <= 0 {
+		return m, errMark
+	}
+	m.Order = order
+	rest := string(from[n:]) // of which all texts are parts
 	for _, s := range tray.Sides {
 		side := &m.Sides[s]
 		if !side.Here {

@@ -18,7 +18,7 @@ func randomMarks(r *rand.Rand, n int) []again.Mark {
 	marks := make([]again.Mark, n)
 	for i := range marks {
 		m := &marks[i]
-		m.Tray, m.Gone = tray.All[r.IntN(len(tray.All))], r.IntN(5) == 0
+		m.Tray, m.Gone, m.Order = tray.All[r.IntN(len(tray.All))], r.IntN(5) == 0, int64(r.IntN(3))
 		key := fmt.Sprintf("MW\x00%d", r.IntN(n))
 		for _, s := range tray.Sides {
 			if r.IntN(3) == 0 && (s == tray.Left || m.Sides[0].Here) {

@@ -117,6 +117,19 @@ func (k *Keys) Of(s tray.Side, texts []string) (key []byte, ok bool) {
 	return key, ok
 }
 
+// Own is [Keys.Of] without the crosswalk.
+func (k *Keys) Own(s tray.Side, texts []string) (key []byte, ok bool) {
+	return k.readers[s].read(texts)
+}
+
+// Joined are the keys that the crosswalk joins in a key that [Keys.Of] has returned; nil where it joins none.
+func (k *Keys) Joined(key []byte) []string {
+	if k.classes == nil {
+		return nil
+	}
+	return k.classes.members[string(key)]
+}
+
 // keyReader reads keys whose texts are at hand, into the bytes that the index knows them by.
 type keyReader struct {
 	plan    *sieve.Plan
