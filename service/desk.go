@@ -110,6 +110,9 @@ func (v *Service) lay(run uint) {
 	if err != nil {
 		return // the lists are read from the data file, and say so
 	}
+	if following, err := v.store.Following(v.jobs.all, run); err != nil || following {
+		return // what its rows show is about to become something else
+	}
 	rows, err := v.store.DeskRows(v.jobs.all, run, v.room())
 	if err != nil || rows == nil {
 		return

@@ -1,16 +1,11 @@
 package service
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
-	"time"
 
 	"twinsieve/core/again"
-	"twinsieve/core/exact"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -81,93 +76,6 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 		page.Exceptions = append(page.Exceptions, p)
 	}
 	return page, nil
-}
-
-// trendRuns is how many runs a trend goes back.
-const trendRuns = 24
-
-// Trend says how a sieve's exceptions went from run to run.
-func (v *Service) Trend(ctx context.Context, name string) (*view.Trend, error) {
-	row, _, err := v.store.Sieve(ctx, name)
-	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
-	}
-	runs, err := v.store.RunsOf(ctx, row.ID, trendRuns)
-	if err != nil {
-		return nil, err
-	}
-	slices.Reverse(runs)
-	out := &view.Trend{Runs: []view.TrendRun{}}
-	var ids []uint
-	at := map[uint]int{}
-	for _, r := range runs {
-		at[r.ID] = len(out.Runs)
-		ids = append(ids, r.ID)
-		out.Runs = append(out.Runs, view.TrendRun{Run: r.ID, Number: r.Number, At: r.Finished, Trays: map[string]int64{}, Ages: make([]int64, 4)})
-	}
-	lines, err := v.store.Trend(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	for _, l := range lines {
-		t := &out.Runs[at[l.RunID]]
-		if l.Change == string(again.Cleared) {
-			continue
-		}
-		if again.Change(l.Change).Here() {
-			t.Trays[l.Tray] += l.Entries
-		} else {
-			t.Trays[string(again.Absent)] += l.Entries
-		}
-		// Its age is how many runs lie between the one that found it first and this one.
-		age := at[l.RunID] - slices.IndexFunc(runs, func(r store.Run) bool { return !r.Started.Before(l.Opened) })
-		t.Ages[min(max(age, 0), 3)] += l.Entries
-		if l.Status == store.StatusOpen || l.Status == store.StatusInProgress {
-			t.Open += l.Entries
-		}
-	}
-	before := time.Time{}
-	for i := range out.Runs {
-		t := &out.Runs[i]
-		if t.Amounts, err = v.openAmounts(ctx, t.Run); err != nil {
-			return nil, err
-		}
-		to := t.At
-		if i == len(out.Runs)-1 {
-			to = time.Now().UTC() // what was settled since the last run counts with it
-		}
-		times, err := v.store.Settled(ctx, row.ID, before, to)
-		if err != nil {
-			return nil, err
-		}
-		if t.Settled = int64(len(times)); t.Settled > 0 {
-			slices.Sort(times)
-			t.Days = times[len(times)/2].Hours() / 24
-		}
-		before = to
-	}
-	return out, nil
-}
-
-// openAmounts adds up the sizes of a run's open amounts, by currency.
-func (v *Service) openAmounts(ctx context.Context, run uint) ([]view.CurrencyAmount, error) {
-	sums := map[string]*exact.Sum{}
-	err := v.store.OpenAmounts(ctx, run, func(amount, currency []byte) {
-		sum := sums[string(currency)]
-		if sum == nil {
-			sum = &exact.Sum{}
-			sums[string(currency)] = sum
-		}
-		sum.Add(bytes.TrimPrefix(amount, []byte("-")))
-	})
-	if err != nil {
-		return nil, err
-	}
-	list := []view.CurrencyAmount{}
-	for _, currency := range slices.Sorted(maps.Keys(sums)) {
-		list = append(list, view.CurrencyAmount{Currency: currency, Amount: exact.Text(sums[currency].Total())})
-	}
-	return list, nil
 }
 
 // SavedFilters lists one's own filters.

@@ -136,6 +136,9 @@ func throughMonths(t *testing.T, seed uint64, told func(again.Change)) {
 		if !slices.Equal(said[0], said[1]) || runs[0].Since != nil && fmt.Sprint(runs[0].Since.Counts) != fmt.Sprint(runs[1].Since.Counts) {
 			t.Fatalf("round %d: looking at all\n%s\nand else\n%s", round, strings.Join(said[0], "\n"), strings.Join(said[1], "\n"))
 		}
+		if round%3 == 2 {
+			ports[1].checkTrend(ctx, t, d.Name)
+		}
 		for n, e := range entries[0] {
 			told(e.Work.Change)
 			if r.IntN(3) > 0 {

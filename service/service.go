@@ -47,6 +47,7 @@ type Service struct {
 	desks   desks
 	uploads uploads
 	matches matches
+	trends  trends
 
 	looksAtAll bool // a run looks at all exceptions of before, whatever is kept of them; what tests hold the rest against
 

@@ -77,6 +77,17 @@ func (r row) text(column int) string  { return r.stmt.ColumnText(column) }
 func (r row) number(column int) int64 { return r.stmt.ColumnInt64(column) }
 func (r row) id(column int) uint      { return uint(r.stmt.ColumnInt64(column)) }
 
+// textAs is a text, or what is given where it is the same, as it mostly is in columns of few values.
+func (r row) textAs(column int, same string) string {
+	if r.stmt.ColumnLen(column) == len(same) {
+		var text [64]byte
+		if n := r.stmt.ColumnBytes(column, text[:]); string(text[:n]) == same {
+			return same
+		}
+	}
+	return r.text(column)
+}
+
 func (r row) bytes(column int) []byte {
 	b := make([]byte, r.stmt.ColumnLen(column))
 	r.stmt.ColumnBytes(column, b)

@@ -211,9 +211,16 @@ func TestWorkThroughRuns(t *testing.T) {
 		t.Errorf("%+v", x)
 	}
 	// What was settled in between counts for the trend.
-	times, err := s.Settled(ines, sieve.ID, first.Started.Add(-time.Hour), time.Now().Add(time.Hour))
-	if err != nil || len(times) != 3 {
-		t.Errorf("%v, %v", times, err)
+	for after, want := range map[time.Time]int{first.Started.Add(-time.Hour): 3, time.Now().Add(time.Hour): 0} {
+		times := 0
+		err := s.Settled(ines, sieve.ID, after, func(opened, settled time.Time) {
+			if times++; settled.Before(opened) || opened.IsZero() {
+				t.Errorf("opened %s, settled %s", opened, settled)
+			}
+		})
+		if err != nil || times != want {
+			t.Errorf("%d were settled after %s, %v", times, after, err)
+		}
 	}
 	counts, err := s.OverviewCounts(ines, store.Actor{ID: 2, Name: "tam"})
 	if err != nil || counts.All != 1 || counts.Mine != 0 || counts.Unowned != 1 {

@@ -38,7 +38,7 @@ func (s *Sum) AddTerm(t Term) {
 	s.byPlaces[t.places].add(uint64(t.coefficient>>63), uint64(t.coefficient))
 }
 
-// AddTimes adds the number with the plain form plain so many times.
+// AddTimes adds the number with the plain form plain so many times, which is not negative.
 func (s *Sum) AddTimes(plain []byte, times int64) {
 	if t, ok := NewTerm(plain); ok {
 		s.AddTermTimes(t, times)
@@ -47,7 +47,7 @@ func (s *Sum) AddTimes(plain []byte, times int64) {
 	s.long = s.long.Add(Decimal(plain).Mul(decimal.NewFromInt(times)))
 }
 
-// AddTermTimes adds a number so many times.
+// AddTermTimes adds a number so many times, which is not negative.
 func (s *Sum) AddTermTimes(t Term, times int64) {
 	hi, lo := bits.Mul64(uint64(max(t.coefficient, -t.coefficient)), uint64(times))
 	if t.coefficient < 0 { // in two's complement
