@@ -41,24 +41,21 @@ func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, 
 	if err := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", run).Count(&n).Error; err != nil || n > most {
 		return nil, err
 	}
-	rows, err := s.reads.WithContext(ctx).Raw(`SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, currency, differs, key_text, search
-		FROM entries WHERE run_id = ? ORDER BY seq`, run).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
 	list := make([]DeskRow, 0, n)
-	for rows.Next() {
-		var r DeskRow
-		var size []byte
-		if err := rows.Scan(&r.Seq, &r.Tray, &r.Change, &r.Status, &r.Owner, &r.Reason, &r.Opened, &size, &r.Currency, &r.Differs, &r.KeyText, &r.Search); err != nil {
-			return nil, err
+	var last DeskRow // most columns have few values, so that mostly the one before has it already
+	again := func(r row, column int, last *string) string {
+		if text := r.textAs(column, *last); text != *last {
+			*last = once(text)
 		}
-		r.Size = string(size)
-		r.Tray, r.Change, r.Status, r.Owner, r.Reason, r.Opened, r.Currency = once(r.Tray), once(r.Change), once(r.Status), once(r.Owner), once(r.Reason), once(r.Opened), once(r.Currency)
-		list = append(list, r)
+		return *last
 	}
-	return list, rows.Err()
+	err := s.bulk.each(ctx, `SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, currency, differs, key_text, search
+		FROM entries WHERE run_id = ? ORDER BY seq`, []any{run}, func(r row) error {
+		list = append(list, DeskRow{Seq: r.number(0), Tray: again(r, 1, &last.Tray), Change: again(r, 2, &last.Change), Status: again(r, 3, &last.Status), Owner: again(r, 4, &last.Owner),
+			Reason: again(r, 5, &last.Reason), Opened: again(r, 6, &last.Opened), Size: string(r.bytes(7)), Currency: again(r, 8, &last.Currency), Differs: r.number(9), KeyText: r.text(10), Search: r.text(11)})
+		return nil
+	})
+	return list, err
 }
 
 // DeskChanges are the entries of a run whose exceptions have been changed since an entry of the history, as they are now: what they show of it may come later, see
