@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"maps"
 	"slices"
 	"unique"
 
@@ -40,7 +39,9 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 			x := &page[i]
 			if sleeps(p, x) && x.Shares.Reading == reading {
 				for _, share := range x.Shares.Sides {
-					f.dormant[share] = share != 0
+					if share != 0 {
+						f.dormant[share] = true
+					}
 				}
 				continue
 			}
@@ -152,7 +153,10 @@ func (f *following) recogniseSame(ctx context.Context, j *job, v *Service, p *pl
 	if err != nil {
 		return err
 	}
-	return f.same.Find(ctx, func(n, b int) { f.of[n], f.changes[n], found[b] = b, again.StillOpen, true })
+	err = f.same.Find(ctx, func(n, b int) { f.of[n], f.changes[n], found[b] = b, again.StillOpen, true })
+	err = errors.Join(err, f.same.Close()) // so that what comes next has its memory
+	f.same = nil
+	return err
 }
 
 // recogniseRest recognises those that have not been found yet, by their marks.
@@ -177,17 +181,25 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 			return err
 		}
 	}
-	asked := map[int64]bool{}
-	if err := f.markNew(ctx, j, v, p, index, places, asked); err != nil {
+	w := &waking{f: f, v: v, p: p, there: map[uint]bool{}}
+	if err := f.markNew(ctx, j, v, p, index, places, w); err != nil {
 		return err
 	}
 	if len(f.dormant) > 0 { // what is matched now may have been cleared
-		err := again.Met(ctx, p.Plan, index, v.tables(p), func(share int64) bool { return f.dormant[share] }, func(share int64) { asked[share] = true })
+		var met []int64
+		err := again.Met(ctx, p.Plan, index, v.tables(p), func(share int64) bool { return f.dormant[share] }, func(share int64) { met = append(met, share) })
 		if err != nil {
 			return err
 		}
+		w.asked = append(w.asked, met...)
 	}
-	if err := f.wake(ctx, v, p, asked); err != nil {
+	if err := w.look(ctx); err != nil {
+		return err
+	}
+	if f.carried != nil {
+		f.carried = append(f.carried, make([]bool, len(w.woken))...)
+	}
+	if err := f.lookAt(ctx, v, p, w.woken, nil); err != nil {
 		return err
 	}
 	if len(f.olds) == 0 {
@@ -199,12 +211,12 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 	}, func(b int, was *again.Mark) { f.lose(f.olds[b], f.kept[b], was) })
 }
 
-// markNew marks the exceptions of the run that have not been found yet, and adds the shares by which the same ones may be kept to asked.
-func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place, asked map[int64]bool) error {
+// markNew marks the exceptions of the run that have not been found yet, and wakes those that may be the same.
+func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place, w *waking) error {
 	if len(f.news) == 0 {
 		return nil
 	}
-	ask := func(share int64) { asked[share] = true }
+	ask := func(share int64) { w.asked = append(w.asked, share) }
 	if f.marker == nil { // nothing has been marked yet; what wakes has the plan's columns
 		f.marker = again.NewMarker(p.Plan)
 	}
@@ -225,7 +237,11 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 			if err := f.recogniser.Now(&mark); err != nil {
 				return err
 			}
-			f.sharer.Asked(&entries[i], ask)
+			if f.sharer.Asked(&entries[i], ask); len(w.asked) >= sharesAtOnce {
+				if err := w.look(ctx); err != nil {
+					return err
+				}
+			}
 		}
 		done += len(some)
 		j.progress(recognisingRest, int64(done), int64(len(f.news)))
@@ -243,38 +259,40 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 			}
 			reject++
 		}
-		return nil
+		return w.look(ctx)
 	})
 }
 
-// sharesAtOnce is how many shares are looked for at once.
+// sharesAtOnce is how many shares are looked for at once, about.
 const sharesAtOnce = 10_000
 
-// wake adds those exceptions that are gone, and are kept under one of the shares, to those before, and marks them.
-func (f *following) wake(ctx context.Context, v *Service, p *planned, asked map[int64]bool) error {
-	if v.looksAtAll {
+// waking adds exceptions that are gone, and are kept under shares that are asked for, to those before.
+type waking struct {
+	f     *following
+	v     *Service
+	p     *planned
+	asked []int64
+	woken []int         // which of those before they are
+	there map[uint]bool // for an exception may be kept under two shares
+}
+
+// look looks for what has been asked since.
+func (w *waking) look(ctx context.Context) error {
+	slices.Sort(w.asked)
+	asked := slices.Compact(w.asked)
+	w.asked = w.asked[:0]
+	if len(asked) == 0 || w.v.looksAtAll {
 		return nil
 	}
-	var woken []int
-	there := map[uint]bool{} // kept under two shares
-	for some := range slices.Chunk(slices.Collect(maps.Keys(asked)), sharesAtOnce) {
-		err := v.store.GoneBy(ctx, f.sieve, f.sharer.Reading(), some, func(x store.Standing) error {
-			if x.Presence == string(again.Absent) && !sleeps(p, &x) || there[x.At.ID] { // it is there already
-				return nil
-			}
-			there[x.At.ID] = true
-			woken = append(woken, len(f.rows))
-			f.add(&x)
+	return w.v.store.GoneBy(ctx, w.f.sieve, w.f.sharer.Reading(), asked, func(x store.Standing) error {
+		if x.Presence == string(again.Absent) && !sleeps(w.p, &x) || w.there[x.At.ID] { // it is among them already
 			return nil
-		})
-		if err != nil {
-			return err
 		}
-	}
-	if f.carried != nil {
-		f.carried = append(f.carried, make([]bool, len(woken))...)
-	}
-	return f.lookAt(ctx, v, p, woken, nil)
+		w.there[x.At.ID] = true
+		w.woken = append(w.woken, len(w.f.rows))
+		w.f.add(&x)
+		return nil
+	})
 }
 
 // touched is of how many exceptions of before the run has found something else: they are changed or returned, or were there and have not been recognised.
