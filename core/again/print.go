@@ -9,7 +9,6 @@ import (
 
 	"twinsieve/core/exception"
 	"twinsieve/core/record"
-	"twinsieve/core/sorted"
 	"twinsieve/core/tray"
 )
 
@@ -73,18 +72,10 @@ func PrintReject(s tray.Side, text string) Print {
 
 // Same finds those exceptions of a run that show the very same as one before, by their prints alone. They are those that [Recognise] begins with. Prints beyond a budget of memory wait in a
 // temporary file. It is not for several goroutines at once.
-type Same struct {
-	sorter  *sorted.Sorter
-	piece   sorted.Run // that is being filled
-	inPiece int
-	counts  [2]int // of the prints of before and of now
-}
+type Same struct{ sorting }
 
 // NewSame returns one that holds about so many bytes of prints in memory, and the rest in a temporary file in dir. It is to be closed.
-func NewSame(budget int64, dir string) *Same { return &Same{sorter: sorted.New(budget, dir)} }
-
-// Close gives a temporary file's space back.
-func (s *Same) Close() error { return s.sorter.Close() }
+func NewSame(budget int64, dir string) *Same { return &Same{newSorting(budget, dir)} }
 
 // Before adds the print of an exception of before; they are numbered from 0, in the order in which they are added. One that was gone, or of which nothing
 // is known, has the zero print.
@@ -99,27 +90,11 @@ func (s *Same) add(of int, p Print) error {
 	if p == (Print{}) {
 		return nil
 	}
-	key := append(make([]byte, 0, len(p)+9), p[:]...)
-	s.piece.Add(binary.BigEndian.AppendUint64(append(key, byte(of)), uint64(number)), nil)
-	if s.inPiece++; s.inPiece < pieceOfMarks {
-		return nil
-	}
-	return s.sort()
-}
-
-// sort sorts the piece that was filled.
-func (s *Same) sort() error {
-	s.piece.Sort()
-	piece := s.piece
-	s.piece, s.inPiece = sorted.Run{}, 0
-	return s.sorter.Add(&piece)
+	return s.sorting.add(append(make([]byte, 0, len(p)+9), p[:]...), of, number, nil)
 }
 
 // Find calls back for every print that one exception of before has and one of the run, in no order that means anything.
 func (s *Same) Find(ctx context.Context, found func(now, before int)) error {
-	if err := s.sort(); err != nil {
-		return err
-	}
 	var at Print
 	var numbers, times [2]int
 	end := func() {
@@ -128,28 +103,18 @@ func (s *Same) Find(ctx context.Context, found func(now, before int)) error {
 		}
 		times = [2]int{}
 	}
-	seen := 0
-	for c := s.sorter.Cursor(); ; {
-		more, err := c.Next()
-		if err != nil {
-			return err
-		}
-		if !more {
-			break
-		}
-		if seen++; seen%pieceOfMarks == 0 && ctx.Err() != nil {
-			return ctx.Err()
-		}
-		key, _ := c.At()
-		if text, of, number := shareOf(key); Print(text) != at {
+	err := s.each(ctx, func(text []byte, of, number int, _ []byte) error {
+		if Print(text) != at {
 			end()
 			at = Print(text)
-			numbers[of], times[of] = number, 1
-		} else {
-			numbers[of] = number
-			times[of]++
 		}
+		numbers[of] = number
+		times[of]++
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	end()
-	return ctx.Err()
+	return nil
 }

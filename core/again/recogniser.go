@@ -13,30 +13,15 @@ import (
 // Recogniser does what [Recognise] does, however many exceptions there are. Only those that share a key can be the same, so it puts the marks in the order of their keys,
 // beyond a budget of memory in a temporary file, and holds against each other those of one key at a time. It is not for several goroutines at once.
 type Recogniser struct {
-	sorter  *sorted.Sorter
-	piece   sorted.Run // that is being filled
-	inPiece int
-	counts  [2]int          // of the marks of before and of now
-	linked  map[string]bool // texts that marks share with others of which they have two, as they are sorted by
-	here    map[int]bool    // those of before that were not gone
+	sorting
+	linked map[string]bool // texts that marks share with others of which they have two, as they are sorted by
+	here   map[int]bool    // those of before that were not gone
 }
-
-// The marks of a key: those of before come first.
-const (
-	ofBefore = iota
-	ofNow
-)
-
-// pieceOfMarks is how many marks are sorted at once.
-const pieceOfMarks = 8000
 
 // NewRecogniser returns a recogniser that holds about so many bytes of marks in memory, and the rest in a temporary file in dir. It is to be closed.
 func NewRecogniser(budget int64, dir string) *Recogniser {
-	return &Recogniser{sorter: sorted.New(budget, dir), linked: map[string]bool{}, here: map[int]bool{}}
+	return &Recogniser{newSorting(budget, dir), map[string]bool{}, map[int]bool{}}
 }
-
-// Close gives a temporary file's space back.
-func (r *Recogniser) Close() error { return r.sorter.Close() }
 
 // Before adds the mark of an exception of before; they are numbered from 0, in the order in which they are added.
 func (r *Recogniser) Before(m *Mark) error { return r.add(ofBefore, m) }
@@ -50,27 +35,16 @@ func (r *Recogniser) Here(before int) { r.here[before] = true }
 func (r *Recogniser) add(of int, m *Mark) error {
 	shares := m.shares()
 	for _, share := range shares {
-		key := sorted.AppendText(nil, []byte(share))
+		text := sorted.AppendText(nil, []byte(share))
 		if len(shares) > 1 {
-			r.linked[string(key)] = true
+			r.linked[string(text)] = true
 		}
-		key = binary.BigEndian.AppendUint64(append(key, byte(of)), uint64(r.counts[of]))
-		r.piece.Add(key, m.encode(nil))
-		r.inPiece++
+		if err := r.sorting.add(text, of, r.counts[of], m.encode(nil)); err != nil {
+			return err
+		}
 	}
 	r.counts[of]++
-	if r.inPiece < pieceOfMarks {
-		return nil
-	}
-	return r.sort()
-}
-
-// sort sorts the piece that was filled.
-func (r *Recogniser) sort() error {
-	r.piece.Sort()
-	piece := r.piece
-	r.piece, r.inPiece = sorted.Run{}, 0
-	return r.sorter.Add(&piece)
+	return nil
 }
 
 // shares are the texts by which exceptions are the same: of two that have none in common neither is the other. Mostly there is one, for both sides have the same key.
@@ -107,9 +81,6 @@ func (n *numbered) add(number int, m Mark) {
 // Recognise says of each exception of the run which of those before it is, as [Recognise] would of all of them, and of each of those before that is not recognised that it
 // is lost. It calls back in no order that means anything, with marks that are good until it does so again. Every exception of the run that it does not call back for is new.
 func (r *Recogniser) Recognise(ctx context.Context, found func(now, before int, is, was *Mark), lost func(before int, was *Mark)) error {
-	if err := r.sort(); err != nil {
-		return err
-	}
 	settle := func(both *[2]numbered) {
 		if len(both[ofBefore].marks) == 0 {
 			return
@@ -150,32 +121,20 @@ func (r *Recogniser) Recognise(ctx context.Context, found func(now, before int, 
 			group[of].marks, group[of].numbers = group[of].marks[:0], group[of].numbers[:0]
 		}
 	}
-	seen := 0
-	for c := r.sorter.Cursor(); ; {
-		more, err := c.Next()
-		if err != nil {
-			return err
-		}
-		if !more {
-			break
-		}
-		if seen++; seen%pieceOfMarks == 0 && ctx.Err() != nil {
-			return ctx.Err()
-		}
-		key, payload := c.At()
-		text, of, number := shareOf(key)
+	err := r.each(ctx, func(text []byte, of, number int, payload []byte) error {
 		if string(text) != share {
 			end()
 			share = string(text)
 		}
 		m, err := decodeMark(payload)
-		if err != nil {
-			return err
-		}
 		if of == ofBefore && r.here[number] {
 			m.Gone = false
 		}
 		group[of].add(number, m)
+		return err
+	})
+	if err != nil {
+		return err
 	}
 	end()
 	for of := range aside { // in the order of their numbers, as if there were no others
@@ -197,12 +156,6 @@ func (n *numbered) sort() {
 		to.add(n.numbers[i], n.marks[i])
 	}
 	*n = to
-}
-
-// shareOf takes apart what a mark is sorted by. The text is as it was written by [sorted.AppendText], which is as good as the text itself for telling texts apart.
-func shareOf(key []byte) (text []byte, of, number int) {
-	end := len(key) - 9
-	return key[:end], int(key[end]), int(binary.BigEndian.Uint64(key[end+1:]))
 }
 
 // encode appends a mark.
