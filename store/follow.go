@@ -12,11 +12,12 @@ import (
 
 // touchedPlace is the place of an entry whose exception is no more what it was, and what it is kept under if it is gone.
 type touchedPlace struct {
-	seq    int64
-	shares again.Shares
+	seq       int64
+	exception uint
+	shares    again.Shares
 }
 
-// placesText writes places as one value of a statement: of each its place, and the numbers of its shares.
+// placesText writes places as one value of a statement: of each its exception, its place, and the numbers of its shares.
 func placesText(places []touchedPlace) string {
 	text := []byte{'['}
 	for i, p := range places {
@@ -24,7 +25,7 @@ func placesText(places []touchedPlace) string {
 			text = append(text, ',')
 		}
 		text = append(text, '[')
-		for n, number := range [4]int64{p.seq, p.shares.Reading, p.shares.Sides[0], p.shares.Sides[1]} {
+		for n, number := range [5]int64{int64(p.exception), p.seq, p.shares.Reading, p.shares.Sides[0], p.shares.Sides[1]} {
 			if n > 0 {
 				text = append(text, ',')
 			}
@@ -46,7 +47,7 @@ var following = []string{
 		AND (change IN ('cleared', 'returned') OR change = 'changed' AND status IN ('explained', 'settled')) ` + meanwhile,
 	`CREATE TEMP TABLE IF NOT EXISTS touched (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_share INTEGER NOT NULL, right_share INTEGER NOT NULL)`,
 	`DELETE FROM touched`,
-	`INSERT INTO touched SELECT exception_id, seq, value ->> 1, value ->> 2, value ->> 3 FROM json_each(@places) CROSS JOIN entries WHERE run_id = @run AND seq = value ->> 0`,
+	`INSERT INTO touched SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3, value ->> 4 FROM json_each(@places)`,
 	`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status), changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
 		changed_seq = CASE WHEN e.status = exceptions.status THEN changed_seq ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END,
 		settled = CASE WHEN e.status = exceptions.status THEN settled WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,

@@ -118,7 +118,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		}
 		change := again.Change(e.Change)
 		if change != again.New && change != again.StillOpen {
-			w.touched = append(w.touched, touchedPlace{w.seq, list[i].Shares})
+			w.touched = append(w.touched, touchedPlace{w.seq, e.ExceptionID, list[i].Shares})
 		}
 		if list[i].Back {
 			w.back = append(w.back, e.ExceptionID)
