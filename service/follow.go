@@ -32,11 +32,11 @@ type following struct {
 	same       *again.Same       // nil where it is not known what they show
 	recogniser *again.Recogniser // nil for the first run of a sieve
 	olds, news []int             // which of them, and places of which exceptions of the run, the recogniser looks at
-	sharer     *again.Sharer     // nil for the first run of a sieve
-	kept       []again.Shares    // of each of olds: what it will be kept under when it is gone
+	hasher     *again.Hasher     // nil for the first run of a sieve
+	kept       []again.Hashes    // of each of olds: what it will be kept under when it is gone
 	bodies     map[uint]bool     // runs in which stands what people saw of them last
-	dormant    map[int64]bool    // shares of what was absent before, and explained or settled
-	rekept     []store.KeptUnder // what stays as gone as it was, and is to be found by other shares from now on
+	dormant    map[int64]bool    // hashes of what was absent before, and explained or settled
+	rekept     []store.KeptUnder // what stays as gone as it was, and is to be found by other hashes from now on
 
 	prints again.Printer   // of what is written
 	seen   int64           // entry of the history up to which those of before are known
@@ -56,7 +56,7 @@ type standing struct {
 	opened                time.Time
 	presence              again.Change // "here", cleared or absent
 	settled               bool         // explained or settled
-	outdated              bool         // gone, and not kept under shares of the reading that is the sieve's now
+	outdated              bool         // gone, and not kept under hashes of the reading that is the sieve's now
 }
 
 const here again.Change = "here"

@@ -18,11 +18,11 @@ type lost struct {
 	gone bool
 	is   [2]bool // there is a record of the side
 	keys [2]string
-	kept again.Shares // under which it is kept from now on
+	kept again.Hashes // under which it is kept from now on
 }
 
 // lose takes in an exception of before that was not recognised.
-func (f *following) lose(b int, kept again.Shares, was *again.Mark) {
+func (f *following) lose(b int, kept again.Hashes, was *again.Mark) {
 	if f.rows[b].stands.Value().presence == again.Cleared {
 		f.stays(b, kept)
 		return
@@ -35,9 +35,9 @@ func (f *following) lose(b int, kept again.Shares, was *again.Mark) {
 }
 
 // stays says that an exception is as gone as it was.
-func (f *following) stays(b int, kept again.Shares) {
+func (f *following) stays(b int, kept again.Hashes) {
 	if f.rows[b].stands.Value().outdated {
-		f.rekept = append(f.rekept, store.KeptUnder{ID: f.rows[b].at.ID, Shares: kept})
+		f.rekept = append(f.rekept, store.KeptUnder{ID: f.rows[b].at.ID, Hashes: kept})
 	}
 }
 
@@ -61,7 +61,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 		}
 		var places []store.EarlierPlace
 		var told []again.Change
-		var kept []again.Shares
+		var kept []again.Hashes
 		for i, l := range some {
 			of := &f.rows[l.row]
 			if l.gone && fates[i] == again.Absent && of.stands.Value().settled {
@@ -87,7 +87,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 }
 
 // formGone gives exceptions of before the form of entries, with what has become of each and what it is kept under from now on.
-func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Shares) ([]store.Found, error) {
+func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Hashes) ([]store.Found, error) {
 	list := make([]store.Found, len(page))
 	err := v.sideBySide(len(page), func(i int) error {
 		var shown view.Entry
@@ -95,7 +95,7 @@ func formGone(v *Service, page []store.Earlier, told []again.Change, kept []agai
 			return err
 		}
 		x := &page[i].Exception
-		list[i] = store.Found{Shares: kept[i], Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(told[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
+		list[i] = store.Found{Hashes: kept[i], Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(told[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
 			ExceptionID: x.ID, Opened: x.Opened, Amount: x.Amount, Currency: x.Currency, Size: x.Size, KeyText: x.KeyText, BodyRun: x.BodyRun, BodySeq: x.BodySeq, Search: searchText(&shown)}}
 		return nil
 	})

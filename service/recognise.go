@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"slices"
 	"unique"
@@ -12,13 +11,12 @@ import (
 	"twinsieve/core/match"
 	"twinsieve/core/pace"
 	"twinsieve/core/tray"
-	"twinsieve/service/view"
 	"twinsieve/store"
 )
 
 // A run finds its sieve's exceptions of before again in steps. Mostly nearly all of those that were there are as they were, and are found by the print that is kept of each. Of the rest it is
 // read what people saw of them, and they are recognised by their keys and contents as the run's plan reads them. Of those that were gone, which become ever more, only those are looked at
-// that are kept under a share of something that has not been found yet, or of a matched record.
+// that are kept under a hash of something that has not been found yet, or of a matched record.
 
 // stand reads how the exceptions of before stand, and their prints where they say anything: last is the sieve's newest run. Where the sieve carries records, what people saw of
 // all of them is needed anyway, so all are marked.
@@ -28,19 +26,19 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		return err
 	}
 	budget := v.options.Memory / (8 * jobsAtOnce)
-	f.sharer, f.bodies, f.dormant = again.NewSharer(p.Plan), map[uint]bool{}, map[int64]bool{}
+	f.hasher, f.bodies, f.dormant = again.NewHasher(p.Plan), map[uint]bool{}, map[int64]bool{}
 	same := again.NewSame(budget, v.store.TempDir())
-	reading := f.sharer.Reading()
+	reading := f.hasher.Reading()
 	if v.looksAtAll {
 		reading = 2 // which is that of none
 	}
 	printed, err := v.store.Standings(ctx, f.sieve, reading, func(page []store.Standing) error {
 		for i := range page {
 			x := &page[i]
-			if sleeps(p, x) && x.Shares.Reading == reading {
-				for _, share := range x.Shares.Sides {
-					if share != 0 {
-						f.dormant[share] = true
+			if sleeps(p, x) && x.Hashes.Reading == reading {
+				for _, hash := range x.Hashes.Sides {
+					if hash != 0 {
+						f.dormant[hash] = true
 					}
 				}
 				continue
@@ -71,15 +69,10 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 	return f.lookAt(ctx, v, p, all, nil)
 }
 
-// sleeps reports whether an exception is absent, and there is nothing to be done about it: of those there may be very many. What is explained may be carried in.
-func sleeps(p *planned, x *store.Standing) bool {
-	return x.Presence == string(again.Absent) && (x.Status == store.StatusSettled || x.Settled && !p.Definition.Carry)
-}
-
 // add adds an exception of before.
 func (f *following) add(x *store.Standing) {
 	presence := again.Change(x.Presence)
-	of := standing{x.Status, x.Owner, x.Reason, x.Opened, presence, x.Settled, presence != here && x.Shares.Reading != f.sharer.Reading()}
+	of := standing{x.Status, x.Owner, x.Reason, x.Opened, presence, x.Settled, presence != here && x.Hashes.Reading != f.hasher.Reading()}
 	f.rows = append(f.rows, before{x.At, unique.Make(of)})
 	f.bodies[x.BodyRun] = true
 }
@@ -186,8 +179,7 @@ func (f *following) recogniseRest(ctx context.Context, j *job, v *Service, p *pl
 		return err
 	}
 	if len(f.dormant) > 0 { // what is matched now may have been cleared
-		var met []int64
-		err := again.Met(ctx, p.Plan, index, v.tables(p), func(share int64) bool { return f.dormant[share] }, func(share int64) { met = append(met, share) })
+		met, err := again.Met(ctx, p.Plan, index, v.tables(p), func(hash int64) bool { return f.dormant[hash] })
 		if err != nil {
 			return err
 		}
@@ -216,7 +208,7 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 	if len(f.news) == 0 {
 		return nil
 	}
-	ask := func(share int64) { w.asked = append(w.asked, share) }
+	ask := func(hash int64) { w.asked = append(w.asked, hash) }
 	if f.marker == nil { // nothing has been marked yet; what wakes has the plan's columns
 		f.marker = again.NewMarker(p.Plan)
 	}
@@ -237,7 +229,7 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 			if err := f.recogniser.Now(&mark); err != nil {
 				return err
 			}
-			if f.sharer.Asked(&entries[i], ask); len(w.asked) >= sharesAtOnce {
+			if f.hasher.Asked(&entries[i], ask); len(w.asked) >= hashesAtOnce {
 				if err := w.look(ctx); err != nil {
 					return err
 				}
@@ -255,43 +247,11 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 				if err := f.recogniser.Now(&mark); err != nil {
 					return err
 				}
-				ask(f.sharer.OfReject(s, r.Text).Sides[s])
+				ask(f.hasher.OfReject(s, r.Text).Sides[s])
 			}
 			reject++
 		}
 		return w.look(ctx)
-	})
-}
-
-// sharesAtOnce is how many shares are looked for at once, about.
-const sharesAtOnce = 10_000
-
-// waking adds exceptions that are gone, and are kept under shares that are asked for, to those before.
-type waking struct {
-	f     *following
-	v     *Service
-	p     *planned
-	asked []int64
-	woken []int         // which of those before they are
-	there map[uint]bool // for an exception may be kept under two shares
-}
-
-// look looks for what has been asked since.
-func (w *waking) look(ctx context.Context) error {
-	slices.Sort(w.asked)
-	asked := slices.Compact(w.asked)
-	w.asked = w.asked[:0]
-	if len(asked) == 0 || w.v.looksAtAll {
-		return nil
-	}
-	return w.v.store.GoneBy(ctx, w.f.sieve, w.f.sharer.Reading(), asked, func(x store.Standing) error {
-		if x.Presence == string(again.Absent) && !sleeps(w.p, &x) || w.there[x.At.ID] { // it is among them already
-			return nil
-		}
-		w.there[x.At.ID] = true
-		w.woken = append(w.woken, len(w.f.rows))
-		w.f.add(&x)
-		return nil
 	})
 }
 
@@ -308,92 +268,4 @@ func (f *following) touched() (n int) {
 		}
 	}
 	return n
-}
-
-// lookAt reads what people saw of some exceptions of before, and marks them as the plan reads them, for the recogniser to look at. It tells j how far it is, if there is one.
-func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []int, j *job) error {
-	if len(list) == 0 {
-		return nil
-	}
-	type source struct {
-		columns [2][]string
-		sets    [2]string
-		number  int
-	}
-	heads := map[uint]*source{}
-	head := func(run uint) (*source, error) {
-		if heads[run] == nil {
-			text, number, err := v.store.Header(ctx, run)
-			if err != nil {
-				return nil, err
-			}
-			var h header
-			if err := json.Unmarshal([]byte(text), &h); err != nil {
-				return nil, err
-			}
-			heads[run] = &source{number: number}
-			for s, side := range h.Sides {
-				heads[run].columns[s], heads[run].sets[s] = side.Columns, side.Set
-			}
-		}
-		return heads[run], nil
-	}
-	places := make([]store.EarlierPlace, len(list))
-	for i, b := range list {
-		places[i] = f.rows[b].at
-	}
-	if f.marker == nil {
-		var all [][2][]string
-		for run := range f.bodies {
-			of, err := head(run)
-			if err != nil {
-				return err
-			}
-			all = append(all, of.columns)
-		}
-		f.marker = again.NewMarker(p.Plan, all...)
-	}
-	n := 0
-	return v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
-		seen := make([]view.Entry, len(page)) // what people saw of them last
-		if err := v.sideBySide(len(page), func(i int) error { return readBody(page[i].Body, &seen[i]) }); err != nil {
-			return err
-		}
-		for i := range page {
-			row, shown, b := &page[i], &seen[i], list[n]
-			n++
-			of, err := head(row.BodyRun)
-			if err != nil {
-				return err
-			}
-			var mark again.Mark
-			var kept again.Shares
-			if shown.Reject != nil {
-				mark, kept = again.MarkReject(sideOf(shown), shown.Reject.Text), f.sharer.OfReject(sideOf(shown), shown.Reject.Text)
-			} else {
-				e := readBack(p.Plan, shown)
-				for _, s := range tray.Sides {
-					if e.Sides[s] != nil {
-						e.Sides[s].Cells = f.marker.Arrange(s, of.columns[s], e.Sides[s].Cells)
-					}
-					if e.Group != nil {
-						for n := range e.Group.Records[s] {
-							e.Group.Records[s][n].Cells = f.marker.Arrange(s, of.columns[s], e.Group.Records[s][n].Cells)
-						}
-					}
-				}
-				mark, kept = f.marker.Mark(e), f.sharer.Of(e)
-				f.mayCarry(p, b, e, mark, of.sets, of.number)
-			}
-			mark.Gone, mark.Order = f.rows[b].stands.Value().presence != here, int64(row.At.ID)
-			f.olds, f.kept = append(f.olds, b), append(f.kept, kept)
-			if err := f.recogniser.Before(&mark); err != nil {
-				return err
-			}
-		}
-		if j != nil {
-			j.progress(readingRest, int64(n), int64(len(places)))
-		}
-		return ctx.Err()
-	})
 }

@@ -229,7 +229,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		v.setOut(run.ID, f.seen, f.desk) // it is the report that people look at next
 	}
 	if err := v.store.KeepUnder(v.jobs.all, f.rekept); err != nil { // else the next run looks at them once more
-		v.options.Log.Error("exceptions that are gone could not be kept under other shares", "run", run.ID, "error", err)
+		v.options.Log.Error("exceptions that are gone could not be kept under other hashes", "run", run.ID, "error", err)
 	}
 	if err := w.Follow(v.jobs.all); err != nil { // the report is there, cancelled or not; what is left of this is done by the next start
 		v.options.Log.Error("what exceptions show could not be brought up to date", "run", run.ID, "error", err)

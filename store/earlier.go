@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 	"unique"
 
@@ -23,7 +22,7 @@ type Standing struct {
 	Presence              string       // here, cleared or absent
 	Settled               bool         // explained or settled
 	Print                 again.Print  // of what it shows, where it is here
-	Shares                again.Shares // under which it is kept, where it is gone
+	Hashes                again.Hashes // under which it is kept, where it is gone
 	BodyRun               uint         // in which stands what people saw of it last
 }
 
@@ -48,7 +47,7 @@ const (
 )
 
 // Standings visits how the exceptions of a sieve stand, some at a time: those that are here, in the order in which they were opened, those that are absent, and of those that have
-// been cleared, which may be any number, only those that are not kept under shares of a reading, see [Store.GoneBy]. printed is false where the prints of some that are here are not known: no run
+// been cleared, which may be any number, only those that are not kept under hashes of a reading, see [Store.GoneBy]. printed is false where the prints of some that are here are not known: no run
 // has found any since prints are kept.
 func (s *Store) Standings(ctx context.Context, sieve uint, reading int64, visit func([]Standing) error) (printed bool, err error) {
 	list, run, printed, err := s.placed(ctx, sieve)
@@ -72,7 +71,7 @@ func (s *Store) Standings(ctx context.Context, sieve uint, reading int64, visit 
 			}
 			if text := p.opened.Value(); text != opened {
 				if when, err = time.Parse(writtenTime, text); err != nil {
-					return false, fmt.Errorf("%w: %w", errUntouched, err)
+					return false, fmt.Errorf("%w: %w", errFound, err)
 				}
 				opened = text
 			}
@@ -92,9 +91,13 @@ func (s *Store) Standings(ctx context.Context, sieve uint, reading int64, visit 
 			return false, err
 		}
 	}
-	for _, gone := range []string{"sieve_id = ?1 AND presence = 'absent'", "sieve_id = ?1 AND presence = 'cleared' AND reading < ?2", "sieve_id = ?1 AND presence = 'cleared' AND reading > ?2"} {
+	const cleared = "sieve_id = ? AND presence = 'cleared' AND reading "
+	for _, gone := range []struct {
+		where  string
+		values []any
+	}{{"sieve_id = ? AND presence = 'absent'", []any{sieve}}, {cleared + "< ?", []any{sieve, reading}}, {cleared + "> ?", []any{sieve, reading}}} {
 		var page []Standing
-		err := s.standings(ctx, gone, []any{sieve, reading}[:strings.Count(gone, "?")], func(x Standing) error {
+		err := s.standings(ctx, gone.where, gone.values, func(x Standing) error {
 			if page = append(page, x); len(page) < standingsAtOnce {
 				return nil
 			}
@@ -112,11 +115,11 @@ func (s *Store) Standings(ctx context.Context, sieve uint, reading int64, visit 
 	return printed, nil
 }
 
-// GoneBy visits the exceptions of a sieve that are gone and are kept under one of some shares of a reading.
-func (s *Store) GoneBy(ctx context.Context, sieve uint, reading int64, shares []int64, visit func(Standing) error) error {
+// GoneBy visits the exceptions of a sieve that are gone and are kept under one of some hashes of a reading.
+func (s *Store) GoneBy(ctx context.Context, sieve uint, reading int64, hashes []int64, visit func(Standing) error) error {
 	seen := map[uint]bool{}
-	for _, side := range []string{"left_share", "right_share"} {
-		err := s.standings(ctx, "sieve_id = ? AND reading = ? AND presence <> 'here' AND "+side+" <> 0 AND "+side+" IN (SELECT value FROM json_each(?))", []any{sieve, reading, numbers(shares)},
+	for _, side := range []string{"left_hash", "right_hash"} {
+		err := s.standings(ctx, "sieve_id = ? AND reading = ? AND presence <> 'here' AND "+side+" <> 0 AND "+side+" IN (SELECT value FROM json_each(?))", []any{sieve, reading, numbers(hashes)},
 			func(x Standing) error {
 				if seen[x.At.ID] {
 					return nil
@@ -133,9 +136,9 @@ func (s *Store) GoneBy(ctx context.Context, sieve uint, reading int64, shares []
 
 // standings visits how exceptions stand that have rows.
 func (s *Store) standings(ctx context.Context, where string, values []any, visit func(Standing) error) error {
-	return s.bulk.each(ctx, `SELECT id, status, owner, reason, opened, presence, settled IS NOT NULL, reading, left_share, right_share, body_run FROM exceptions WHERE `+where, values, func(r row) (err error) {
+	return s.bulk.each(ctx, `SELECT id, status, owner, reason, opened, presence, settled IS NOT NULL, reading, left_hash, right_hash, body_run FROM exceptions WHERE `+where, values, func(r row) (err error) {
 		x := Standing{At: EarlierPlace{ID: r.id(0)}, Status: r.text(1), Owner: r.text(2), Reason: r.text(3), Presence: r.text(5), Settled: r.number(6) != 0,
-			Shares: again.Shares{Reading: r.number(7), Sides: [2]int64{r.number(8), r.number(9)}}, BodyRun: r.id(10)}
+			Hashes: again.Hashes{Reading: r.number(7), Sides: [2]int64{r.number(8), r.number(9)}}, BodyRun: r.id(10)}
 		if x.Opened, err = r.time(4); err != nil {
 			return err
 		}
@@ -143,18 +146,18 @@ func (s *Store) standings(ctx context.Context, where string, values []any, visit
 	})
 }
 
-// KeptUnder is under which shares an exception is kept from now on.
+// KeptUnder is under which hashes an exception is kept from now on.
 type KeptUnder struct {
 	ID     uint
-	Shares again.Shares
+	Hashes again.Hashes
 }
 
-// KeepUnder keeps exceptions that are gone under other shares, bit by bit.
+// KeepUnder keeps exceptions that are gone under other hashes, bit by bit.
 func (s *Store) KeepUnder(ctx context.Context, list []KeptUnder) error {
 	for some := range slices.Chunk(list, keptAtOnce) {
 		err := s.writeRows(ctx, func(to *rowWriter) error {
 			for _, x := range some {
-				_, err := to.change("UPDATE exceptions SET reading = ?, left_share = ?, right_share = ? WHERE id = ? AND presence <> 'here'", x.Shares.Reading, x.Shares.Sides[0], x.Shares.Sides[1], x.ID)
+				_, err := to.change("UPDATE exceptions SET reading = ?, left_hash = ?, right_hash = ? WHERE id = ? AND presence <> 'here'", x.Hashes.Reading, x.Hashes.Sides[0], x.Hashes.Sides[1], x.ID)
 				if err != nil {
 					return err
 				}

@@ -14,10 +14,10 @@ import (
 type touchedPlace struct {
 	seq       int64
 	exception uint
-	shares    again.Shares
+	hashes    again.Hashes
 }
 
-// placesText writes places as one value of a statement: of each its exception, its place, and the numbers of its shares.
+// placesText writes places as one value of a statement: of each its exception, its place, and the numbers of its hashes.
 func placesText(places []touchedPlace) string {
 	text := []byte{'['}
 	for i, p := range places {
@@ -25,7 +25,7 @@ func placesText(places []touchedPlace) string {
 			text = append(text, ',')
 		}
 		text = append(text, '[')
-		for n, number := range [5]int64{int64(p.exception), p.seq, p.shares.Reading, p.shares.Sides[0], p.shares.Sides[1]} {
+		for n, number := range [5]int64{int64(p.exception), p.seq, p.hashes.Reading, p.hashes.Sides[0], p.hashes.Sides[1]} {
 			if n > 0 {
 				text = append(text, ',')
 			}
@@ -45,7 +45,7 @@ var following = []string{
 		AND change <> 'new' ` + meanwhile,
 	`UPDATE entries INDEXED BY entries_of_exception SET status = CASE change WHEN 'cleared' THEN 'settled' ELSE 'open' END WHERE run_id = @run
 		AND (change IN ('cleared', 'returned') OR change = 'changed' AND status IN ('explained', 'settled')) ` + meanwhile,
-	`CREATE TEMP TABLE IF NOT EXISTS touched (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_share INTEGER NOT NULL, right_share INTEGER NOT NULL)`,
+	`CREATE TEMP TABLE IF NOT EXISTS touched (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_hash INTEGER NOT NULL, right_hash INTEGER NOT NULL)`,
 	`DELETE FROM touched`,
 	`INSERT INTO touched SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3, value ->> 4 FROM json_each(@places)`,
 	`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status), changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
@@ -53,15 +53,15 @@ var following = []string{
 		settled = CASE WHEN e.status = exceptions.status THEN settled WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
 		presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size, tray = e.tray, side = e.side,
 		amount = e.amount, currency = e.currency, key_text = e.key_text, body_run = e.body_run, body_seq = e.body_seq,
-		reading = t.reading, left_share = t.left_share, right_share = t.right_share
+		reading = t.reading, left_hash = t.left_hash, right_hash = t.right_hash
 		FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE t.id = exceptions.id AND exceptions.id IN (SELECT id FROM touched)`,
 	// Those that have no rows yet were open, and nobody's.
 	`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
-		changed_seq, changed_by, comments, attachments, reading, left_share, right_share)
+		changed_seq, changed_by, comments, attachments, reading, left_hash, right_hash)
 		SELECT t.id, @sieve, e.side, e.tray, e.status, '', '', 1 + (e.status <> 'open'), e.opened, CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
 		CASE WHEN e.status = 'open' THEN NULL ELSE @now END, e.amount, e.currency, e.size, e.key_text, e.body_run, e.body_seq,
 		CASE WHEN e.status = 'open' THEN 0 ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END, '', 0, 0,
-		t.reading, t.left_share, t.right_share
+		t.reading, t.left_hash, t.right_hash
 		FROM touched t CROSS JOIN entries e ON e.run_id = @run AND e.seq = t.seq WHERE NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.id = t.id)`,
 	// Those whose records were absent, and are there because the run carries them in.
 	`UPDATE exceptions SET presence = 'here' WHERE presence = 'absent' AND id IN (SELECT value FROM json_each(@back))`,
@@ -89,7 +89,7 @@ func follow(tx *gorm.DB, run *Run, seen int64, places []touchedPlace, back []uin
 const followedAtOnce = 500
 
 // followRest lets the exceptions that have rows, and that a sealed run has found as they were, show what it has found: on which lines their records
-// stand now. It lets reports of before that are not signed show what the run has turned from one status to another, and deletes the lists of what earlier runs left untouched. All
+// stand now. It lets reports of before that are not signed show what the run has turned from one status to another, and deletes the lists of what earlier runs have found. All
 // is done bit by bit, and once more from the beginning after a crash.
 func (s *Store) followRest(ctx context.Context, run Run) error {
 	newest, err := newestRunOf(s.reads.WithContext(ctx), run.SieveID)
@@ -105,12 +105,12 @@ func (s *Store) followRest(ctx context.Context, run Run) error {
 		return err
 	}
 	var before []uint
-	err = s.reads.WithContext(ctx).Raw("SELECT DISTINCT run_id FROM untouched_blocks WHERE run_id IN (SELECT id FROM runs WHERE sieve_id = ? AND id < ?)", run.SieveID, run.ID).Scan(&before).Error
+	err = s.reads.WithContext(ctx).Raw("SELECT DISTINCT run_id FROM found_blocks WHERE run_id IN (SELECT id FROM runs WHERE sieve_id = ? AND id < ?)", run.SieveID, run.ID).Scan(&before).Error
 	if err != nil {
 		return err
 	}
 	for _, id := range before {
-		if err := s.deleteAll(ctx, "untouched_blocks", "run_id", id); err != nil {
+		if err := s.deleteAll(ctx, "found_blocks", "run_id", id); err != nil {
 			return err
 		}
 	}

@@ -176,18 +176,18 @@ var migrations = []struct {
 		`CREATE INDEX exceptions_shown ON exceptions (body_run, body_seq)`,
 		`CREATE INDEX exceptions_pending_size ON exceptions (size DESC, id, sieve_id, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
 		`CREATE INDEX exceptions_pending_age ON exceptions (opened, id, sieve_id, owner) WHERE status IN ('open', 'in-progress') AND presence <> 'cleared'`,
-		`CREATE TABLE untouched_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), sort INTEGER NOT NULL, block INTEGER NOT NULL, last BLOB NOT NULL, blob BLOB NOT NULL,
+		`CREATE TABLE found_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), sort INTEGER NOT NULL, block INTEGER NOT NULL, last BLOB NOT NULL, blob BLOB NOT NULL,
 			PRIMARY KEY (run_id, sort, block)) WITHOUT ROWID`,
 		`ALTER TABLE runs ADD COLUMN here INTEGER NOT NULL DEFAULT 0`,
 		`UPDATE runs SET here = (SELECT count(*) FROM entries WHERE run_id = runs.id AND exception_id > 0 AND change NOT IN ('cleared', 'absent'))`,
 	}},
-	{"exceptions that are gone are found by numbers", []string{
+	{"exceptions that are gone are found by hashes", []string{
 		`ALTER TABLE exceptions ADD COLUMN reading INTEGER NOT NULL DEFAULT 0`,
-		`ALTER TABLE exceptions ADD COLUMN left_share INTEGER NOT NULL DEFAULT 0`,
-		`ALTER TABLE exceptions ADD COLUMN right_share INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE exceptions ADD COLUMN left_hash INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE exceptions ADD COLUMN right_hash INTEGER NOT NULL DEFAULT 0`,
 		`CREATE INDEX exceptions_cleared ON exceptions (sieve_id, reading) WHERE presence = 'cleared'`,
-		`CREATE INDEX exceptions_left ON exceptions (sieve_id, left_share) WHERE left_share <> 0 AND presence <> 'here'`,
-		`CREATE INDEX exceptions_right ON exceptions (sieve_id, right_share) WHERE right_share <> 0 AND presence <> 'here'`,
+		`CREATE INDEX exceptions_left ON exceptions (sieve_id, left_hash) WHERE left_hash <> 0 AND presence <> 'here'`,
+		`CREATE INDEX exceptions_right ON exceptions (sieve_id, right_hash) WHERE right_hash <> 0 AND presence <> 'here'`,
 	}},
 }
 

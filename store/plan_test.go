@@ -78,7 +78,7 @@ func TestFollowPlan(t *testing.T) {
 	}
 }
 
-// TestGonePlan: exceptions that are gone are found by an index, whichever side their share is of, and those of another reading too.
+// TestGonePlan: exceptions that are gone are found by an index, whichever side their hash is of, and those of another reading too.
 func TestGonePlan(t *testing.T) {
 	s, err := Open(t.TempDir())
 	if err != nil {
@@ -86,9 +86,9 @@ func TestGonePlan(t *testing.T) {
 	}
 	defer s.Close()
 	for where, index := range map[string]string{
-		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND left_share <> 0 AND left_share IN (SELECT value FROM json_each('[1]'))":   "exceptions_left (sieve_id=? AND left_share=?)",
-		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND right_share <> 0 AND right_share IN (SELECT value FROM json_each('[1]'))": "exceptions_right (sieve_id=? AND right_share=?)",
-		"sieve_id = 1 AND presence = 'cleared' AND reading < 1":                                                                            "exceptions_cleared (sieve_id=? AND reading<?)",
+		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND left_hash <> 0 AND left_hash IN (SELECT value FROM json_each('[1]'))":   "exceptions_left (sieve_id=? AND left_hash=?)",
+		"sieve_id = 1 AND reading = 1 AND presence <> 'here' AND right_hash <> 0 AND right_hash IN (SELECT value FROM json_each('[1]'))": "exceptions_right (sieve_id=? AND right_hash=?)",
+		"sieve_id = 1 AND presence = 'cleared' AND reading < 1":                                                                          "exceptions_cleared (sieve_id=? AND reading<?)",
 		"sieve_id = 1 AND presence = 'absent'": "exceptions_of_sieve (sieve_id=? AND presence=?)",
 	} {
 		var plan []struct{ Detail string }

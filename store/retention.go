@@ -118,7 +118,7 @@ func (s *Store) thin(ctx context.Context) error {
 		return err
 	}
 	for _, id := range ids {
-		for _, table := range []string{"entries", "index_parts", "carried_chunks", "untouched_blocks"} {
+		for _, table := range []string{"entries", "index_parts", "carried_chunks", "found_blocks"} {
 			if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 				return err
 			}

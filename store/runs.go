@@ -23,10 +23,10 @@ type RunWriter struct {
 	seq   int64
 	shelf shelf
 
-	seen      int64 // entry of the history up to which the exceptions of before are known
-	touched   []touchedPlace
-	back      []uint // exceptions that were absent, and are as they were because the run carries their records in
-	untouched untouchedLists
+	seen    int64 // entry of the history up to which the exceptions of before are known
+	touched []touchedPlace
+	back    []uint // exceptions that were absent, and are as they were because the run carries their records in
+	found   foundLists
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
@@ -39,7 +39,7 @@ func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (
 		return tx.Create(&w.run).Error
 	})
 	w.shelf.run = w.run.ID
-	w.untouched.dir = s.TempDir()
+	w.found.dir = s.TempDir()
 	return w, err
 }
 
@@ -83,12 +83,12 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 }
 
 // Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
-// found is shown. By its print the next run recognises it; one that is not there has none, and is kept under its shares.
+// found is shown. By its print the next run recognises it; one that is not there has none, and is kept under its hashes.
 type Found struct {
 	Entry  Entry
 	Body   string
 	Print  again.Print
-	Shares again.Shares
+	Hashes again.Hashes
 	Back   bool // it was absent, and is as it was because the run carries its records in
 }
 
@@ -118,7 +118,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		}
 		change := again.Change(e.Change)
 		if change != again.New && change != again.StillOpen {
-			w.touched = append(w.touched, touchedPlace{w.seq, e.ExceptionID, list[i].Shares})
+			w.touched = append(w.touched, touchedPlace{w.seq, e.ExceptionID, list[i].Hashes})
 		}
 		if list[i].Back {
 			w.back = append(w.back, e.ExceptionID)
@@ -192,7 +192,7 @@ func (w *RunWriter) insert(to *rowWriter, list []Entry) error {
 			next++
 			e.ExceptionID = uint(next)
 		}
-		if err := w.untouched.add(e); err != nil {
+		if err := w.found.add(e); err != nil {
 			return err
 		}
 		entries[i] = []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.opened, e.Amount, e.Currency, e.Size, e.Differs,
@@ -219,7 +219,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return Run{}, err
 		}
 	}
-	if err := w.writeUntouched(ctx); err != nil {
+	if err := w.writeFound(ctx); err != nil {
 		return Run{}, err
 	}
 	w.run.Header, w.run.Totals, w.run.Finished, w.run.Sealed = header, string(text), time.Now().UTC(), true
@@ -252,11 +252,11 @@ func (w *RunWriter) Follow(ctx context.Context) error { return w.store.followRes
 
 // Drop removes what was written of a run that will not be sealed. What it does not come to is done by the next start.
 func (w *RunWriter) Drop(ctx context.Context) error {
-	return errors.Join(w.untouched.close(), w.store.dropRun(ctx, w.run.ID))
+	return errors.Join(w.found.close(), w.store.dropRun(ctx, w.run.ID))
 }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks", "untouched_blocks"} {
+	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks", "found_blocks"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}

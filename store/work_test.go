@@ -72,7 +72,7 @@ func earlier(t *testing.T, s *store.Store, sieve store.Sieve, id uint) (found st
 	return found
 }
 
-// noReading is the reading of no shares.
+// noReading is the reading of no hashes.
 const noReading = math.MinInt64
 
 // everyEarlier are all exceptions as a run reads them that comes next, those that are gone too. How they stand is held against what is read of them.
@@ -325,7 +325,7 @@ func TestUnsealedRun(t *testing.T) {
 		} else if err := w.Drop(t.Context()); err != nil {
 			t.Fatal(err)
 		}
-		checkRows(t, s, map[string]int64{"exceptions": 0, "entries": 2, "body_blocks": 1, "runs": 1, "untouched_blocks": 2})
+		checkRows(t, s, map[string]int64{"exceptions": 0, "entries": 2, "body_blocks": 1, "runs": 1, "found_blocks": 2})
 		if got := shows(t, s, first.ID); got != "open/ open/ " {
 			t.Errorf("%q", got)
 		}

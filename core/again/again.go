@@ -122,11 +122,7 @@ func (m *Marker) Mark(e *exception.Entry) Mark {
 		}
 		side := &mark.Sides[s]
 		side.Here = true
-		key := make([]string, len(m.plan.Key))
-		for p, k := range m.plan.Key {
-			key[p] = e.Sides[s].Cells[k.Column[s]].Content()
-		}
-		bytes, _ := m.keys.Of(s, key) // without one it is unkeyed
+		bytes, _ := m.keys.Of(s, keyTexts(m.plan, s, e.Sides[s].Cells)) // without one it is unkeyed
 		side.Key = string(bytes)
 		if e.Group == nil {
 			side.Content = m.content(s, e.Sides[s].Cells)

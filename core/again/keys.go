@@ -11,6 +11,15 @@ import (
 	"twinsieve/core/tray"
 )
 
+// keyTexts are the texts of the key of a record of side s, whose cells stand under the plan's columns.
+func keyTexts(plan *sieve.Plan, s tray.Side, cells []record.Cell) []string {
+	texts := make([]string, len(plan.Key))
+	for p, k := range plan.Key {
+		texts[p] = cells[k.Column[s]].Content()
+	}
+	return texts
+}
+
 // place is where a record stands in a table: its number, its batch, and where in that.
 type place struct {
 	row   int64

@@ -12,9 +12,9 @@ import (
 	"twinsieve/core/tray"
 )
 
-// TestShares holds that of two random months every exception that is recognised has a share in common with the one that it is, also where the crosswalk joins other keys by then, and that
+// TestHashes holds that of two random months every exception that is recognised has a hash in common with the one that it is, also where the crosswalk joins other keys by then, and that
 // every one that has been cleared has one in common with a matched record. Most that have nothing to do with each other have none.
-func TestShares(t *testing.T) {
+func TestHashes(t *testing.T) {
 	recognised, cleared, strangers, pairs := 0, 0, 0, 0
 	for n := range 600 {
 		r := rand.New(rand.NewPCG(uint64(n), 17))
@@ -33,16 +33,16 @@ func TestShares(t *testing.T) {
 			return p
 		}
 		first, second := run(t, crosswalk(), rows(), rows()), run(t, crosswalk(), rows(), rows())
-		kept, asks := again.NewSharer(first.plan), again.NewSharer(second.plan)
+		kept, asks := again.NewHasher(first.plan), again.NewHasher(second.plan)
 		if kept.Reading() != asks.Reading() || kept.Reading()%2 == 0 {
 			t.Fatalf("the readings are %d and %d", kept.Reading(), asks.Reading())
 		}
-		shares := make([][2]int64, len(first.entries))
+		hashes := make([][2]int64, len(first.entries))
 		for b := range first.entries {
-			shares[b] = kept.Of(&first.entries[b]).Sides
+			hashes[b] = kept.Of(&first.entries[b]).Sides
 		}
 		shared := func(b int, asked []int64) bool {
-			return slices.ContainsFunc(shares[b][:], func(s int64) bool { return s != 0 && slices.Contains(asked, s) })
+			return slices.ContainsFunc(hashes[b][:], func(s int64) bool { return s != 0 && slices.Contains(asked, s) })
 		}
 		marker := again.NewMarker(second.plan, first.plan.Columns)
 		mark := func(list []exception.Entry) (marks []again.Mark) {
@@ -57,7 +57,7 @@ func TestShares(t *testing.T) {
 			asks.Asked(&second.entries[n], func(s int64) { asked = append(asked, s) })
 			if b >= 0 {
 				if recognised++; !shared(b, asked) {
-					t.Errorf("%s is %s, and has no share of it", says(&second.entries[n]), says(&first.entries[b]))
+					t.Errorf("%s is %s, and has no hash of it", says(&second.entries[n]), says(&first.entries[b]))
 				}
 			}
 			for b := range olds {
@@ -66,8 +66,8 @@ func TestShares(t *testing.T) {
 				}
 			}
 		}
-		var met []int64
-		if err := again.Met(t.Context(), second.plan, second.index, second.tables, func(int64) bool { return true }, func(s int64) { met = append(met, s) }); err != nil {
+		met, err := again.Met(t.Context(), second.plan, second.index, second.tables, func(int64) bool { return true })
+		if err != nil {
 			t.Fatal(err)
 		}
 		fates, err := again.Fates(t.Context(), second.plan, second.index, second.tables, olds)
@@ -77,7 +77,7 @@ func TestShares(t *testing.T) {
 		for b, fate := range fates {
 			if fate == again.Cleared {
 				if cleared++; !shared(b, met) {
-					t.Errorf("%s has been cleared, and nothing matched has a share of it", says(&first.entries[b]))
+					t.Errorf("%s has been cleared, and nothing matched has a hash of it", says(&first.entries[b]))
 				}
 			}
 		}
@@ -87,10 +87,10 @@ func TestShares(t *testing.T) {
 	}
 }
 
-// TestReading holds that shares of a sieve that reads keys in another way, or of other columns, say that they are so.
+// TestReading holds that hashes of a sieve that reads keys in another way, or of other columns, say that they are so.
 func TestReading(t *testing.T) {
 	p := plan(t, "")
-	same := again.NewSharer(p).Reading()
+	same := again.NewHasher(p).Reading()
 	d := p.Definition
 	d.Compare, d.Where.Left = nil, `call == "A"`
 	columns := []string{"call", "amount", "remark"}
@@ -100,7 +100,7 @@ func TestReading(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return again.NewSharer(p).Reading()
+		return again.NewHasher(p).Reading()
 	}
 	if reading(d, columns) != same {
 		t.Error("what is compared changes how the key is read")
@@ -112,7 +112,7 @@ func TestReading(t *testing.T) {
 	if reading(d, columns) == same {
 		t.Error("another key is the same")
 	}
-	s := again.NewSharer(p)
+	s := again.NewHasher(p)
 	if left, right := s.OfReject(tray.Left, "a,b"), s.OfReject(tray.Right, "a,b"); left.Sides[0] == 0 || left.Sides[0] == right.Sides[1] || left.Sides[1] != 0 {
 		t.Errorf("rejects are kept under %v and %v", left, right)
 	}
