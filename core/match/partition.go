@@ -10,11 +10,11 @@ import (
 	"twinsieve/core/tray"
 )
 
-// Partitions grow in blocks. Every partition has one open block for each side; together they take at most an eighth of the budget, as far as
+// Partitions grow in blocks. Every writer has one open block for each partition; together they take at most an eighth of the budget, as far as
 // blocks of the least size allow.
 const (
 	leastBlock = 1 << 10 // bytes
-	mostBlock  = 16 << 10
+	mostBlock  = 8 << 10
 )
 
 // partitions are the records of both sides as entries, divided by the hash of their key.
@@ -32,7 +32,6 @@ type partitions struct {
 
 type partition [2]struct { // by side
 	mu      sync.Mutex
-	open    []byte // the block that is being filled
 	blocks  [][]byte
 	extents []extent
 }
@@ -55,7 +54,7 @@ func partitionCount(records int64, opts Options) int {
 
 func newPartitions(n int, records int64, opts Options) *partitions {
 	p := &partitions{opts: opts, shift: 64 - bits.TrailingZeros(uint(n)), parts: make([]partition, n)}
-	p.block = int(min(max(opts.Budget/8/int64(2*n), leastBlock), mostBlock))
+	p.block = int(min(max(opts.Budget/8/int64(2*n*opts.Workers), leastBlock), mostBlock))
 	p.room.Piece = int(min(min(opts.Budget, records*entryBytes)/4, 16<<20)) // so that little is left of the last
 	return p
 }
@@ -63,30 +62,25 @@ func newPartitions(n int, records int64, opts Options) *partitions {
 func (p *partitions) spilled() int64 { return p.file.Size() }
 func (p *partitions) close()         { _ = p.file.Close() }
 
-// add puts whole entries into a partition.
-func (p *partitions) add(part int, s tray.Side, entries []byte) error {
+// keep takes a block of whole entries into a partition. What it returns is what of the block may be used again: nothing where it stays in
+// memory, and all where it has gone to the temporary file.
+func (p *partitions) keep(part int, s tray.Side, block []byte) (again []byte, err error) {
 	to := &p.parts[part][s]
+	if p.used.Add(int64(cap(block))) <= p.opts.Budget*3/4 {
+		to.mu.Lock()
+		defer to.mu.Unlock()
+		to.blocks = append(to.blocks, block)
+		return nil, nil
+	}
+	p.used.Add(-int64(cap(block)))
+	at, err := p.spill(block)
+	if err != nil {
+		return nil, err
+	}
 	to.mu.Lock()
 	defer to.mu.Unlock()
-	if cap(to.open)-len(to.open) < len(entries) {
-		if len(to.open) > 0 {
-			if p.used.Add(int64(cap(to.open))) <= p.opts.Budget*3/4 {
-				to.blocks, to.open = append(to.blocks, to.open), nil
-			} else {
-				p.used.Add(-int64(cap(to.open)))
-				at, err := p.spill(to.open)
-				if err != nil {
-					return err
-				}
-				to.extents, to.open = append(to.extents, extent{at, len(to.open)}), to.open[:0]
-			}
-		}
-		if cap(to.open) < len(entries) {
-			to.open = p.room.Block(max(len(entries), p.block))
-		}
-	}
-	to.open = append(to.open, entries...)
-	return nil
+	to.extents = append(to.extents, extent{at, len(block)})
+	return block[:0], nil
 }
 
 // spill puts a block into the temporary file, and returns where it is.
@@ -109,9 +103,6 @@ func (p *partitions) load(part int, s tray.Side, buffer []byte) (blocks [][]byte
 		buffer = make([]byte, size)
 	}
 	blocks = from.blocks
-	if len(from.open) > 0 {
-		blocks = append(blocks, from.open)
-	}
 	rest := buffer[:size]
 	for _, e := range from.extents {
 		if err := p.file.ReadAt(rest[:e.size], e.at); err != nil {
@@ -126,7 +117,7 @@ func (p *partitions) load(part int, s tray.Side, buffer []byte) (blocks [][]byte
 // release lets a worked partition's memory go.
 func (p *partitions) release(part int) {
 	for s := range p.parts[part] {
-		p.parts[part][s].blocks, p.parts[part][s].open = nil, nil
+		p.parts[part][s].blocks = nil
 	}
 }
 

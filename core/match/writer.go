@@ -8,9 +8,10 @@ import "twinsieve/core/tray"
 type writer struct {
 	to       *partitions
 	side     tray.Side
-	most     int    // bytes that are gathered of a partition
-	gathered []byte // most + gatherSlack bytes of each partition
-	ends     []int  // how many of them there are of each
+	most     int      // bytes that are gathered of a partition
+	gathered []byte   // most + gatherSlack bytes of each partition
+	ends     []int    // how many of them there are of each
+	open     [][]byte // of each partition the block that is being filled
 }
 
 // What all writers gather together takes at most an eighth of the budget, as far as the least size allows.
@@ -21,7 +22,7 @@ const (
 )
 
 func (p *partitions) writer(s tray.Side) *writer {
-	w := &writer{to: p, side: s, ends: make([]int, len(p.parts))}
+	w := &writer{to: p, side: s, ends: make([]int, len(p.parts)), open: make([][]byte, len(p.parts))}
 	w.most = int(min(max(p.opts.Budget/8/int64(2*len(p.parts)*p.opts.Workers), leastGathered), mostGathered))
 	w.gathered = make([]byte, len(w.ends)*(w.most+gatherSlack))
 	return w
@@ -39,7 +40,7 @@ func (w *writer) write(room []byte, size int, hash uint64) error {
 			at = 0
 		}
 		if size > w.most {
-			return w.to.add(part, w.side, room[:size])
+			return w.add(part, room[:size])
 		}
 	}
 	w.ends[part] = at + size
@@ -71,10 +72,28 @@ func (w *writer) pass(part int) error {
 	from := part * (w.most + gatherSlack)
 	end := w.ends[part]
 	w.ends[part] = 0
-	return w.to.add(part, w.side, w.gathered[from:from+end])
+	return w.add(part, w.gathered[from:from+end])
 }
 
-// flush hands on all that has been gathered.
+// add puts whole entries into the open block of a partition.
+func (w *writer) add(part int, entries []byte) error {
+	open := w.open[part]
+	if cap(open)-len(open) < len(entries) {
+		if len(open) > 0 {
+			var err error
+			if open, err = w.to.keep(part, w.side, open); err != nil {
+				return err
+			}
+		}
+		if cap(open) < len(entries) {
+			open = w.to.room.Block(max(len(entries), w.to.block))
+		}
+	}
+	w.open[part] = append(open, entries...)
+	return nil
+}
+
+// flush hands over all that the writer has.
 func (w *writer) flush() error {
 	for part, end := range w.ends {
 		if end > 0 {
@@ -82,7 +101,12 @@ func (w *writer) flush() error {
 				return err
 			}
 		}
+		if len(w.open[part]) > 0 {
+			if _, err := w.to.keep(part, w.side, w.open[part]); err != nil {
+				return err
+			}
+		}
 	}
-	w.gathered = nil
+	w.gathered, w.open = nil, nil
 	return nil
 }
