@@ -56,14 +56,15 @@ func keepTo(budget int64) (data int64) {
 // keepIdle is for the time before any data: as long as there is next to none, the collector would work again and again.
 func keepIdle() { debug.SetGCPercent(1000) }
 
-// keepLean is for when data comes in: as much garbage may gather as there is data, within the budget. There is little, for what data is read with is used again.
-func keepLean() { debug.SetGCPercent(100) }
+// keepLean is for when data comes in: what data is read with is used again, so that there is little garbage, and looking for it would be in vain.
+// The budget holds all the same.
+func keepLean() { debug.SetGCPercent(400) }
 
 // keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back. Where there is much more than
 // what is in use, garbage may gather.
 func keepRoomy(budget int64) {
 	var now runtime.MemStats
-	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) < budget/4 {
+	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) >= budget/4 {
 		debug.SetGCPercent(100)
 	}
 	go runtime.GC()
