@@ -1,36 +1,32 @@
 package outform
 
 import (
-	"encoding/csv"
-	"errors"
 	"io"
 
 	"twinsieve/core/record"
 )
 
+// delimitedWriter writes lines, some at a time.
 type delimitedWriter struct {
-	out   io.Writer
-	csv   *csv.Writer
-	exact bool
-	row   []string
+	out       io.Writer
+	delimiter byte
+	exact     bool
+	row       []string
+	text      []byte // lines that have not been written yet
 }
+
+// textAtOnce is how many bytes are written at a time, and a line more.
+const textAtOnce = 64 << 10
 
 func newDelimited(w io.Writer, tabs bool, columns []Column, opts Options) (Writer, error) {
-	d := &delimitedWriter{out: w, csv: csv.NewWriter(w), exact: opts.Exact}
+	d := &delimitedWriter{out: w, delimiter: ',', exact: opts.Exact}
 	if tabs {
-		d.csv.Comma = '\t'
+		d.delimiter = '\t'
 	}
 	for _, c := range columns {
-		d.row = append(d.row, d.harmless(c.Name))
+		d.row = append(d.row, c.Name)
 	}
-	return d, d.csv.Write(d.row)
-}
-
-func (d *delimitedWriter) harmless(text string) string {
-	if d.exact {
-		return text
-	}
-	return Harmless(text)
+	return d, d.line()
 }
 
 // Harmless sets an apostrophe before a text that a spreadsheet would run. A number is left as it is, and so is a single
@@ -48,21 +44,25 @@ func Harmless(text string) string {
 	return text
 }
 
-// Write writes a row. A line of one empty cell is quoted, for an empty line is no record.
 func (d *delimitedWriter) Write(cells []record.Cell) error {
 	d.row = d.row[:0]
 	for _, c := range cells {
-		d.row = append(d.row, d.harmless(c.Text))
+		d.row = append(d.row, c.Text)
 	}
-	if len(d.row) == 1 && d.row[0] == "" {
-		d.csv.Flush()
-		_, err := io.WriteString(d.out, "\"\"\n")
-		return errors.Join(d.csv.Error(), err)
-	}
-	return d.csv.Write(d.row)
+	return d.line()
 }
 
+func (d *delimitedWriter) line() error {
+	d.text = AppendLine(d.text, d.row, d.delimiter, d.exact)
+	if len(d.text) < textAtOnce {
+		return nil
+	}
+	return d.Close()
+}
+
+// Close writes what has not been written yet.
 func (d *delimitedWriter) Close() error {
-	d.csv.Flush()
-	return d.csv.Error()
+	_, err := d.out.Write(d.text)
+	d.text = d.text[:0]
+	return err
 }

@@ -1,9 +1,7 @@
 package handover
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
 	"io"
 	"sync"
 
@@ -18,18 +16,13 @@ import (
 // read and put into text by several workers; only a few parts are in memory at once.
 func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, near *Records, places []exception.Place, rejects Rejects) error {
 	workers := near.workers
-	head := csv.NewWriter(w)
-	if err := head.Write(l.Columns()); err != nil {
-		return err
-	}
-	head.Flush()
-	if err := head.Error(); err != nil {
+	if _, err := w.Write(outform.AppendLine(nil, l.Columns(), ',', l.Exact)); err != nil {
 		return err
 	}
 	// Each part's text comes through a channel of its own; the channels are read in the order of the parts.
-	texts := make(chan chan *bytes.Buffer, workers)
+	texts := make(chan chan *[]byte, workers)
 	readers := sync.Pool{New: func() any { return exception.NewReader(l.plan, index, near.tables) }}
-	rooms := sync.Pool{New: func() any { return &bytes.Buffer{} }}
+	rooms := sync.Pool{New: func() any { return new([]byte) }}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(workers + 1)
 	group.Go(func() error {
@@ -41,7 +34,7 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 				}
 				select {
 				case written := <-text:
-					if _, err := w.Write(written.Bytes()); err != nil {
+					if _, err := w.Write(*written); err != nil {
 						return err
 					}
 					rooms.Put(written)
@@ -55,22 +48,19 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 	})
 	// add lets the next part of the list be put into text; it reports false where the list is not to be finished.
 	add := func(read func(*exception.Reader) ([]exception.Entry, error)) bool {
-		text := make(chan *bytes.Buffer, 1)
+		text := make(chan *[]byte, 1)
 		select {
 		case texts <- text:
 		case <-ctx.Done():
 			return false
 		}
 		group.Go(func() error {
-			reader, out := readers.Get().(*exception.Reader), rooms.Get().(*bytes.Buffer)
+			reader, out := readers.Get().(*exception.Reader), rooms.Get().(*[]byte)
 			entries, err := read(reader)
 			if err != nil {
 				return err
 			}
-			out.Reset()
-			if err := l.text(entries, out); err != nil {
-				return err
-			}
+			*out = l.text((*out)[:0], entries)
 			readers.Put(reader)
 			text <- out
 			return nil
@@ -103,24 +93,14 @@ func (l *Layout) WriteCSV(ctx context.Context, w io.Writer, index *match.Index, 
 	return group.Wait()
 }
 
-// text writes entries as CSV.
-func (l *Layout) text(entries []exception.Entry, out *bytes.Buffer) error {
-	w := csv.NewWriter(out)
+// text appends entries to text as CSV.
+func (l *Layout) text(text []byte, entries []exception.Entry) []byte {
 	var row []string
 	for i := range entries {
-		var err error
-		row, err = l.Rows(&entries[i], row, func(row []string) error {
-			if !l.Exact {
-				for c := range row {
-					row[c] = outform.Harmless(row[c])
-				}
-			}
-			return w.Write(row)
+		row, _ = l.Rows(&entries[i], row, func(row []string) error { // which never fails
+			text = outform.AppendLine(text, row, ',', l.Exact)
+			return nil
 		})
-		if err != nil {
-			return err
-		}
 	}
-	w.Flush()
-	return w.Error()
+	return text
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // part is how many entries are read and written at a time.
-const part = 8_000
+const part = 4_000
 
 // Rejects visits entries of rejects, some at a time.
 type Rejects func(visit func([]exception.Entry) error) error
