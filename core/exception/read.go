@@ -15,16 +15,18 @@ import (
 // part at a time. Of a group only the first [MostMembers] records of a side are listed.
 func Read(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, places []Place) ([]Entry, error) {
 	r := NewReader(plan, index, tables)
-	r.most = MostMembers
+	r.most, r.copies = MostMembers, true
 	return r.Read(ctx, places)
 }
 
-// Reader reads entries again and again in the same memory, with all records of every group. It is not for several goroutines at once.
+// Reader reads entries again and again in the same memory, with all records of every group. The texts of their cells are those of the
+// batches that they are read from: who keeps one keeps all of its batch. It is not for several goroutines at once.
 type Reader struct {
 	plan   *sieve.Plan
 	index  *match.Index
 	tables [2]record.Table
-	most   int // members of a group that are listed; below 0: all
+	most   int  // members of a group that are listed; below 0: all
+	copies bool // the texts are copies
 	judge  *judge
 
 	entries []Entry
@@ -37,7 +39,6 @@ type sideReader struct {
 	rows    []uint32
 	records []Record
 	cells   []record.Cell
-	ends    []int // of the cells in their text
 }
 
 // want is a record that an entry holds.
@@ -51,7 +52,7 @@ func NewReader(plan *sieve.Plan, index *match.Index, tables [2]record.Table) *Re
 	return &Reader{plan: plan, index: index, tables: tables, most: -1, judge: newJudge(plan)}
 }
 
-// Read reads the entries at places, in the order of places. They are valid until the next are read; the texts of their cells outlive them.
+// Read reads the entries at places, in the order of places. They are valid until the next are read, the texts of their cells longer.
 func (r *Reader) Read(ctx context.Context, places []Place) ([]Entry, error) {
 	r.entries = slices.Grow(r.entries[:0], len(places))[:len(places)]
 	for n, p := range places {
@@ -78,7 +79,7 @@ func (r *Reader) Read(ctx context.Context, places []Place) ([]Entry, error) {
 	return r.entries, nil
 }
 
-// readSide reads the records of one side. All their cells share one text, so that many records are a few pieces of memory, not many.
+// readSide reads the records of one side.
 func (r *Reader) readSide(ctx context.Context, s tray.Side, places []Place) error {
 	to := &r.sides[s]
 	to.wants = to.wants[:0]
@@ -95,33 +96,46 @@ func (r *Reader) readSide(ctx context.Context, s tray.Side, places []Place) erro
 	if !slices.IsSortedFunc(to.wants, byRow) {
 		slices.SortFunc(to.wants, byRow)
 	}
-	to.rows, to.ends = to.rows[:0], to.ends[:0]
+	to.rows = to.rows[:0]
 	for _, w := range to.wants {
 		to.rows = append(to.rows, w.row)
 	}
 	columns := len(r.tables[s].Columns())
 	to.records = slices.Grow(to.records[:0], len(to.rows))[:len(to.rows)]
 	to.cells = slices.Grow(to.cells[:0], len(to.rows)*columns)[:len(to.rows)*columns]
-	const typical = 96 // bytes of a record, so that the text seldom grows
-	var text strings.Builder
-	text.Grow(typical * len(to.rows))
-	err := record.Gather(ctx, r.tables[s], to.rows, func(n int, b *record.Batch, i int) {
-		cells := to.cells[n*columns : (n+1)*columns : (n+1)*columns]
-		to.records[n] = Record{to.rows[n], b.Origin(i), cells}
-		r.entries[to.wants[n].entry].Sides[s] = &to.records[n]
-		for c, col := range b.Columns {
-			text.WriteString(col.Value(i))
-			to.ends = append(to.ends, text.Len())
-			cells[c].Null = col.IsNull(i)
+	return record.GatherBatches(ctx, r.tables[s], to.rows, func(n int, b *record.Batch, at []int) {
+		some := to.cells[n*columns : (n+len(at))*columns]
+		fillCells(some, b, at, r.copies)
+		for k, i := range at {
+			to.records[n+k] = Record{to.rows[n+k], b.Origin(i), some[k*columns : (k+1)*columns : (k+1)*columns]}
+			r.entries[to.wants[n+k].entry].Sides[s] = &to.records[n+k]
 		}
 	})
-	if err != nil {
-		return err
+}
+
+// fillCells reads the records that stand in a batch at the given places into cells, record by record. Copies share one text, so that many records
+// are a few pieces of memory, not many.
+func fillCells(cells []record.Cell, b *record.Batch, at []int, copies bool) {
+	columns, bytes := len(b.Columns), 0
+	for c, col := range b.Columns {
+		nulls := col.NullN() > 0
+		for k, i := range at {
+			cell := &cells[k*columns+c]
+			cell.Text, cell.Null = col.Value(i), nulls && col.IsNull(i)
+			bytes += len(cell.Text)
+		}
 	}
-	all, start := text.String(), 0
-	for i, end := range to.ends {
-		to.cells[i].Text = all[start:end]
-		start = end
+	if !copies {
+		return
 	}
-	return nil
+	var text strings.Builder
+	text.Grow(bytes)
+	for i := range cells {
+		text.WriteString(cells[i].Text)
+	}
+	all := text.String()
+	for i := range cells {
+		size := len(cells[i].Text)
+		cells[i].Text, all = all[:size], all[size:]
+	}
 }

@@ -12,6 +12,7 @@ package record
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 	"sync/atomic"
@@ -138,8 +139,19 @@ type Table interface {
 // Gather visits the records with the given numbers, which must be in ascending order and may repeat. Each batch that
 // holds one is read once. The visit's batch is valid after the visit, too, and need not have other records than those visited.
 func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, i int)) error {
+	return GatherBatches(ctx, t, rows, func(n int, b *Batch, at []int) {
+		for k, i := range at {
+			visit(n+k, b, i)
+		}
+	})
+}
+
+// GatherBatches is [Gather] with one visit for all records that are in one batch: those from the nth of rows on, and at says where in
+// it each of them stands. at is valid until the visit ends.
+func GatherBatches(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, at []int)) error {
 	starts := t.Starts()
 	near := -1 // the last batch that has been brought near
+	var room []int
 	for n := 0; n < len(rows); {
 		at, end, err := stretch(t, starts, rows, n)
 		if err != nil {
@@ -152,7 +164,7 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 				return err
 			}
 		}
-		if err := gatherOne(ctx, t, at, starts[at], rows, n, end, visit); err != nil {
+		if room, err = gatherOne(ctx, t, at, starts[at], rows, n, end, room, visit); err != nil {
 			return err
 		}
 		n = end
@@ -179,12 +191,19 @@ func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, vi
 	for range min(max(workers, 1), len(parts)) {
 		group.Go(func() error {
 			visit := visit()
+			var room []int
 			for {
 				k := int(next.Add(1)) - 1
 				if k >= len(parts) {
 					return nil
 				}
-				if err := gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, visit); err != nil {
+				var err error
+				room, err = gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, room, func(n int, b *Batch, at []int) {
+					for k, i := range at {
+						visit(n+k, b, i)
+					}
+				})
+				if err != nil {
 					return err
 				}
 			}
@@ -206,34 +225,28 @@ func stretch(t Table, starts []int64, rows []uint32, n int) (batch, end int, err
 	return batch, n + sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[batch+1] }), nil
 }
 
-// gatherOne visits the rows from one up to another, all of which one batch holds.
-func gatherOne(ctx context.Context, t Table, batch int, start int64, rows []uint32, from, end int, visit func(n int, b *Batch, i int)) error {
+// gatherOne visits the rows from one up to another, all of which one batch holds. room is memory that may be used, and is returned.
+func gatherOne(ctx context.Context, t Table, batch int, start int64, rows []uint32, from, end int, room []int, visit func(n int, b *Batch, at []int)) ([]int, error) {
+	at := slices.Grow(room[:0], end-from)
+	for _, row := range rows[from:end] {
+		at = append(at, int(int64(row)-start))
+	}
+	var b *Batch
+	var err error
 	if p, ok := t.(picker); ok {
-		places := make([]int, end-from)
-		for k := range places {
-			places[k] = int(int64(rows[from+k]) - start)
+		if b, at, err = p.Pick(ctx, batch, at); err != nil {
+			return nil, err
 		}
-		b, at, err := p.Pick(ctx, batch, places)
-		if err != nil {
-			return err
-		}
-		for k, i := range at {
-			visit(from+k, b, i)
-		}
-		return nil
+	} else if b, err = t.Batch(ctx, batch); err != nil {
+		return nil, err
 	}
-	b, err := t.Batch(ctx, batch)
-	if err != nil {
-		return err
-	}
-	for n := from; n < end; n++ {
-		visit(n, b, int(int64(rows[n])-start))
-	}
-	return nil
+	visit(from, b, at)
+	return at, nil
 }
 
 // picker is a table that reads some records of a batch more easily than all. They are given by their places in the batch, in
-// ascending order, which may repeat. The batch that is returned has these and maybe others; at says where in it each stands.
+// ascending order, which may repeat. The batch that is returned has these and maybe others; at says where in it each stands, and may be
+// the places themselves, changed.
 type picker interface {
 	Pick(ctx context.Context, batch int, places []int) (b *Batch, at []int, err error)
 }

@@ -97,19 +97,28 @@ func (x *Excerpt) Starts() []int64 { return x.of.Starts() }
 // Batch implements [Table], by reading from the whole table.
 func (x *Excerpt) Batch(ctx context.Context, i int) (*Batch, error) { return x.of.Batch(ctx, i) }
 
+// seldomFar is how many records are looked at one after another before the one that is wanted is sought.
+const seldomFar = 8
+
 // Pick lets records be gathered from what is kept.
 func (x *Excerpt) Pick(ctx context.Context, i int, places []int) (*Batch, []int, error) {
 	p := &x.parts[i]
-	first := x.of.Starts()[i]
-	at, from := make([]int, len(places)), 0
+	first := uint32(x.of.Starts()[i])
+	at, k := make([]int, len(places)), 0
 	for n, place := range places {
-		k, found := slices.BinarySearch(p.rows[from:], uint32(first)+uint32(place))
-		if !found {
+		row := first + uint32(place)
+		for steps := 0; k < len(p.rows) && p.rows[k] < row; k++ { // the next is seldom far
+			if steps++; steps == seldomFar {
+				further, _ := slices.BinarySearch(p.rows[k:], row)
+				k += further
+				break
+			}
+		}
+		if k == len(p.rows) || p.rows[k] != row {
 			b, err := x.of.Batch(ctx, i)
 			return b, places, err
 		}
-		from += k
-		at[n] = from
+		at[n] = k
 	}
 	b, err := x.kept.Batch(ctx, p.at)
 	return b, at, err
