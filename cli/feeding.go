@@ -31,6 +31,7 @@ type feeding struct {
 	infos   [2]os.FileInfo
 	sources [2]*intake.Source
 	spools  [2]*record.Spool // nil where the file is read again
+	used    [2]atomic.Int64  // bytes of each file that have been read
 }
 
 // open opens both files and finds how they are read.
@@ -145,87 +146,98 @@ func (f *feeding) give(g given, feeder *match.Feeder) error {
 	return err
 }
 
-// feed reads both files to their ends, gives their records to the match, and returns them as tables.
+// feed reads both files to their ends, gives their records to the match, and returns them as tables. Each worker gives what it has read itself, for
+// that is still near; one at a time reads from a file.
 func (f *feeding) feed(ctx context.Context, plan *sieve.Plan, matching *match.Matching) (tables [2]record.Table, err error) {
 	workers := f.workers
 	if workers <= 0 {
 		workers = runtime.GOMAXPROCS(0)
 	}
-	var read atomic.Int64
-	total := f.bytes()
-	batches := make(chan given, workers)
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	readers, ctx := errgroup.WithContext(ctx)
+	free := make(chan tray.Side, len(tray.Sides)) // the files that nobody reads from, as far as they have not ended
 	for _, side := range tray.Sides {
-		readers.Go(func() error {
-			return f.readSide(ctx, plan, side, batches, func(bytes int64) { f.progress.set("reading files", read.Add(bytes), total) })
-		})
+		if f.spools[side] == nil {
+			f.sources[side].Only(plan.Reads(side))
+		}
+		free <- side
 	}
-	var feeders errgroup.Group
+	var ended atomic.Int32
+	group, ctx := errgroup.WithContext(ctx)
 	for range workers {
 		feeder := matching.Feeder()
-		feeders.Go(func() error {
-			for g := range batches {
-				if err := f.give(g, feeder); err != nil {
-					cancel() // so that nobody goes on to read for the match
+		group.Go(func() error {
+			for {
+				var side tray.Side
+				var more bool
+				select {
+				case side, more = <-free:
+				case <-ctx.Done():
+					return ctx.Err()
+				}
+				if !more {
+					return spillFailed(feeder.Flush())
+				}
+				g, err := f.next(plan, side)
+				if err == io.EOF {
+					if ended.Add(1) == int32(len(tray.Sides)) {
+						close(free)
+					}
+					continue
+				}
+				if err != nil {
+					return err
+				}
+				free <- side
+				if err := spillFailed(f.give(g, feeder)); err != nil {
 					return err
 				}
 			}
-			return feeder.Flush()
 		})
 	}
-	err = readers.Wait()
-	close(batches)
-	if fed := feeders.Wait(); fed != nil && (err == nil || errors.Is(err, context.Canceled)) {
-		err = broken("%w", fed)
+	if err := group.Wait(); err != nil {
+		return tables, err
 	}
 	for _, side := range tray.Sides {
-		if tables[side] = f.spools[side]; f.spools[side] == nil && err == nil {
+		if tables[side] = f.spools[side]; f.spools[side] == nil {
 			tables[side] = f.sources[side].Table(f.files[side])
 		}
 	}
-	return tables, err
+	return tables, nil
 }
 
-func (f *feeding) readSide(ctx context.Context, plan *sieve.Plan, side tray.Side, to chan<- given, read func(bytes int64)) error {
-	r, name := f.sources[side], f.sifting.files[side]
-	if f.spools[side] == nil {
-		r.Only(plan.Reads(side))
+// spillFailed is what went wrong while records were given to the match, which only writes temporary files.
+func spillFailed(err error) error {
+	if err != nil {
+		return broken("%w", err)
 	}
-	asLines := f.spools[side] == nil && plan.Where[side] == nil
-	for before := int64(0); ; {
-		var lines *record.Lines
-		var batch *record.Batch
-		var err error
-		if asLines {
-			lines, err = r.Lines()
-		}
-		if lines == nil && err == nil {
-			batch, err = r.Next()
-		}
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			return f.unreadable(side, err)
-		}
-		if f.spools[side] != nil {
-			if err := f.spools[side].Add(batch); err != nil {
-				return broken("%s: %w", name, err)
-			}
-		}
-		select {
-		case to <- given{side, batch, lines}:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-		read(r.Bytes() - before)
-		before = r.Bytes()
-	}
-	f.result.Rejects[side], f.result.Read[side], f.result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
-	f.result.Uncomputed[side] = r.Failures()
 	return nil
+}
+
+// next reads the next records of a file, or returns io.EOF after the last.
+func (f *feeding) next(plan *sieve.Plan, side tray.Side) (g given, err error) {
+	r := f.sources[side]
+	g.side = side
+	if f.spools[side] == nil && plan.Where[side] == nil {
+		g.lines, err = r.Lines()
+	}
+	if g.lines == nil && err == nil {
+		g.batch, err = r.Next()
+	}
+	if err == io.EOF {
+		f.result.Rejects[side], f.result.Read[side], f.result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
+		f.result.Uncomputed[side] = r.Failures()
+		return g, err
+	}
+	if err != nil {
+		return g, f.unreadable(side, err)
+	}
+	if f.spools[side] != nil {
+		if err := f.spools[side].Add(g.batch); err != nil {
+			return g, broken("%s: %w", f.sifting.files[side], err)
+		}
+	}
+	f.used[side].Store(r.Bytes())
+	f.progress.set("reading files", f.used[0].Load()+f.used[1].Load(), f.bytes())
+	return g, nil
 }
 
 // unchanged makes sure that no file has been written to since it was opened.
