@@ -3,7 +3,6 @@ package exception
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -105,37 +104,12 @@ func (r *Reader) readSide(ctx context.Context, s tray.Side, places []Place) erro
 	to.cells = slices.Grow(to.cells[:0], len(to.rows)*columns)[:len(to.rows)*columns]
 	return record.GatherBatches(ctx, r.tables[s], to.rows, func(n int, b *record.Batch, at []int) {
 		some := to.cells[n*columns : (n+len(at))*columns]
-		fillCells(some, b, at, r.copies)
+		if b.CellsOf(at, some); r.copies {
+			record.OwnTexts(some)
+		}
 		for k, i := range at {
 			to.records[n+k] = Record{to.rows[n+k], b.Origin(i), some[k*columns : (k+1)*columns : (k+1)*columns]}
 			r.entries[to.wants[n+k].entry].Sides[s] = &to.records[n+k]
 		}
 	})
-}
-
-// fillCells reads the records that stand in a batch at the given places into cells, record by record. Copies share one text, so that many records
-// are a few pieces of memory, not many.
-func fillCells(cells []record.Cell, b *record.Batch, at []int, copies bool) {
-	columns, bytes := len(b.Columns), 0
-	for c, col := range b.Columns {
-		nulls := col.NullN() > 0
-		for k, i := range at {
-			cell := &cells[k*columns+c]
-			cell.Text, cell.Null = col.Value(i), nulls && col.IsNull(i)
-			bytes += len(cell.Text)
-		}
-	}
-	if !copies {
-		return
-	}
-	var text strings.Builder
-	text.Grow(bytes)
-	for i := range cells {
-		text.WriteString(cells[i].Text)
-	}
-	all := text.String()
-	for i := range cells {
-		size := len(cells[i].Text)
-		cells[i].Text, all = all[:size], all[size:]
-	}
 }

@@ -3,6 +3,7 @@ package match
 import (
 	"bytes"
 	"context"
+	"iter"
 	"math/bits"
 	"slices"
 	"sync"
@@ -61,6 +62,7 @@ type joiner struct {
 	tally   *tally
 	sides   [2]joinSide
 	groups  []keyGroup
+	earlier []earlier
 	slots   []uint32 // hash table: number of a group plus one, or 0
 	repeats repeats
 	values  [2][]reading.Value
@@ -68,30 +70,54 @@ type joiner struct {
 	totals  *pairing.Group // nil unless totals are compared
 }
 
-// joinSide is one side's entries of the partition, by their numbers in it.
+// joinSide is one side's entries of the partition.
 type joinSide struct {
 	buffer []byte
 	blocks [][]byte
-	places []place
-	rows   []uint32
-	next   []uint32 // the next entry with the same key, or None
 }
 
-// place is where an entry begins: in which block, and where in it.
-type place struct{ block, at uint32 }
+func (s *joinSide) entry(m member) entry { return entryAt(s.blocks[m.block], m.at) }
 
-func (s *joinSide) entry(i uint32) entry {
-	p := s.places[i]
-	return entryAt(s.blocks[p.block], p.at)
-}
+// member is an entry of a key: in which block it begins, and where in it, and its record.
+type member struct{ block, at, row uint32 }
 
-// keyGroup is one key: how many records of each side carry it, and of each side the entry that was read last and its record.
+// keyGroup is one key: how many records of each side carry it, and of each side the entry that was read last. Most keys have no more than that one.
 type keyGroup struct {
 	hash  uint32
-	count [2]uint32
-	first [2]uint32
-	rows  [2]uint32
 	alike bool // one record of each side carries it so far, and they have the same values: their amounts are in the matched tray's
+	count [2]uint32
+	last  [2]member
+	more  [2]uint32 // of earlier entries, the one that was read before the last, plus one; 0: there is none
+}
+
+// earlier is an entry of a key of which others were read after it.
+type earlier struct {
+	member
+	more uint32 // the one before, plus one; 0: there is none
+}
+
+// members visits the entries of a key on side s, the one that was read last first.
+func (j *joiner) members(g *keyGroup, s tray.Side) iter.Seq[member] {
+	return func(yield func(member) bool) {
+		if g.count[s] == 0 || !yield(g.last[s]) {
+			return
+		}
+		for n := g.more[s]; n != 0; n = j.earlier[n-1].more {
+			if !yield(j.earlier[n-1].member) {
+				return
+			}
+		}
+	}
+}
+
+// add adds an entry to a key.
+func (j *joiner) add(g *keyGroup, s tray.Side, m member) {
+	if g.count[s] > 0 {
+		j.earlier = append(j.earlier, earlier{g.last[s], g.more[s]})
+		g.more[s] = uint32(len(j.earlier))
+	}
+	g.last[s] = m
+	g.count[s]++
 }
 
 func (m *Matching) joiner(t *tally) *joiner {
@@ -107,7 +133,7 @@ func (m *Matching) joiner(t *tally) *joiner {
 
 // load reads a partition and groups its entries by key.
 func (j *joiner) load(part int) error {
-	j.groups = j.groups[:0]
+	j.groups, j.earlier = j.groups[:0], j.earlier[:0]
 	size := 0
 	for _, s := range tray.Sides {
 		side := &j.sides[s]
@@ -115,7 +141,6 @@ func (j *joiner) load(part int) error {
 		if side.blocks, side.buffer, err = j.m.partitions.load(part, s, side.buffer); err != nil {
 			return err
 		}
-		side.places, side.rows, side.next = side.places[:0], side.rows[:0], side.next[:0]
 		for _, block := range side.blocks {
 			size += len(block)
 		}
@@ -131,12 +156,7 @@ func (j *joiner) load(part int) error {
 				if s == tray.Right && (same || g.alike) {
 					j.addAlike(g, e)
 				}
-				row := e.row()
-				side.next = append(side.next, g.first[s])
-				g.first[s], g.rows[s] = uint32(len(side.places)), row
-				g.count[s]++
-				side.places = append(side.places, place{uint32(b), at})
-				side.rows = append(side.rows, row)
+				j.add(g, s, member{uint32(b), at, e.row()})
 				at += e.size()
 			}
 		}
@@ -149,7 +169,7 @@ func (j *joiner) load(part int) error {
 func (j *joiner) addAlike(g *keyGroup, e entry) {
 	if g.alike {
 		g.alike = false
-		j.sides[tray.Left].entry(g.first[tray.Left]).values(j.values[tray.Left])
+		j.sides[tray.Left].entry(g.last[tray.Left]).values(j.values[tray.Left])
 		j.terms, _ = j.tally.terms(j.terms[:0], j.values[tray.Left]) // as they could be had before
 		for i := range j.terms {
 			j.terms[i] = j.terms[i].Negative()
@@ -192,14 +212,14 @@ func (j *joiner) group(s tray.Side, e entry) (g *keyGroup, same bool) {
 	for slot := hash & mask; ; slot = (slot + 1) & mask {
 		n := j.slots[slot]
 		if n == 0 {
-			j.groups = append(j.groups, keyGroup{hash: hash, first: [2]uint32{None, None}})
+			j.groups = append(j.groups, keyGroup{hash: hash})
 			j.slots[slot] = uint32(len(j.groups))
 			return &j.groups[len(j.groups)-1], false
 		}
 		if g = &j.groups[n-1]; g.hash != hash {
 			continue
 		}
-		if s == tray.Right && g.count == [2]uint32{1, 0} && j.sides[tray.Left].entry(g.first[tray.Left]).sameAs(e) {
+		if s == tray.Right && g.count == [2]uint32{1, 0} && j.sides[tray.Left].entry(g.last[tray.Left]).sameAs(e) {
 			return g, true
 		}
 		if bytes.Equal(j.keyOf(g), e.key()) {
@@ -209,9 +229,9 @@ func (j *joiner) group(s tray.Side, e entry) (g *keyGroup, same bool) {
 }
 
 func (j *joiner) keyOf(g *keyGroup) []byte {
-	for s, first := range g.first {
-		if first != None {
-			return j.sides[s].entry(first).key()
+	for s, n := range g.count {
+		if n > 0 {
+			return j.sides[s].entry(g.last[s]).key()
 		}
 	}
 	return nil
@@ -219,11 +239,17 @@ func (j *joiner) keyOf(g *keyGroup) []byte {
 
 // settle decides the partition's keys. The first of them gets number base.
 func (j *joiner) settle(base uint32) {
+	alike := int64(0)
 	for n := range j.groups {
 		g := &j.groups[n]
+		number := base + uint32(n)
+		if g.alike { // as most are
+			alike++
+			j.putPair(g, number)
+			continue
+		}
 		j.tally.key(int64(g.count[0]), int64(g.count[1]))
 		j.checkRepeat(g)
-		number := base + uint32(n)
 		switch {
 		case j.totals != nil && g.count[0] > 0 && g.count[1] > 0:
 			j.settleTotals(g, number)
@@ -237,35 +263,40 @@ func (j *joiner) settle(base uint32) {
 			j.settleLater(g, number)
 		}
 	}
+	j.tally.pairs(alike)
 }
 
-func (j *joiner) settlePair(g *keyGroup, number uint32) {
-	left, right := &j.sides[tray.Left], &j.sides[tray.Right]
-	at := tray.Matched
-	if !g.alike { // as few pairs are
-		left.entry(g.first[tray.Left]).values(j.values[0])
-		right.entry(g.first[tray.Right]).values(j.values[1])
-		for _, f := range j.tally.fields {
-			if !f.Rule.Agree(j.values[0][f.Value], j.values[1][f.Value]) {
-				at = tray.Differing
-				break
-			}
-		}
-		if at == tray.Matched {
-			j.tally.countPair(j.values[0], j.values[1])
-		}
-		for _, s := range tray.Sides {
-			j.tally.sum(s, at, j.values[s])
-		}
-	}
+// putPair notes that the two records of a key are a pair, which matches where nothing else is said of it: not touching again the place of a record that nobody
+// has changed saves time.
+func (j *joiner) putPair(g *keyGroup, number uint32) {
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
-		if at != tray.Matched { // which is where a record is whose place nobody has changed: not touching it again saves time
-			index.Trays[g.rows[s]] = at
-		}
-		index.putKey(g.rows[s], number)
-		index.Partners[g.rows[s]] = g.rows[s.Other()]
+		index.putKey(g.last[s].row, number)
+		index.Partners[g.last[s].row] = g.last[s.Other()].row
 	}
+}
+
+// settlePair decides whether the two records of a key agree, which have not been found alike.
+func (j *joiner) settlePair(g *keyGroup, number uint32) {
+	for _, s := range tray.Sides {
+		j.sides[s].entry(g.last[s]).values(j.values[s])
+	}
+	at := tray.Matched
+	for _, f := range j.tally.fields {
+		if !f.Rule.Agree(j.values[0][f.Value], j.values[1][f.Value]) {
+			at = tray.Differing
+			break
+		}
+	}
+	if at == tray.Matched {
+		j.tally.countPair(j.values[0], j.values[1])
+	}
+	for _, s := range tray.Sides {
+		if j.tally.sum(s, at, j.values[s]); at != tray.Matched {
+			j.m.index.Sides[s].Trays[g.last[s].row] = at
+		}
+	}
+	j.putPair(g, number)
 }
 
 // settleTotals compares a key's records as one group on each side. The group's least record of each side stands for it.
@@ -273,10 +304,10 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 	j.totals.Reset()
 	leaders := [2]uint32{None, None}
 	for _, s := range tray.Sides {
-		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			j.sides[s].entry(i).values(j.values[s])
+		for m := range j.members(g, s) {
+			j.sides[s].entry(m).values(j.values[s])
 			j.totals.Add(s, j.values[s])
-			leaders[s] = min(leaders[s], j.sides[s].rows[i])
+			leaders[s] = min(leaders[s], m.row)
 		}
 	}
 	at := tray.Differing
@@ -286,10 +317,9 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 	var currencies currencySet
 	for _, s := range tray.Sides {
 		index := &j.m.index.Sides[s]
-		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			row := j.sides[s].rows[i]
-			index.put(row, at, number)
-			j.sides[s].entry(i).values(j.values[s])
+		for m := range j.members(g, s) {
+			index.put(m.row, at, number)
+			j.sides[s].entry(m).values(j.values[s])
 			currencies.add(j.tally.ofRecord(j.values[s]))
 			j.tally.sum(s, at, j.values[s])
 		}
@@ -300,10 +330,9 @@ func (j *joiner) settleTotals(g *keyGroup, number uint32) {
 
 func (j *joiner) settleLone(s tray.Side, at tray.Tray, g *keyGroup, number uint32) {
 	index := &j.m.index.Sides[s]
-	for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-		row := j.sides[s].rows[i]
-		index.put(row, at, number)
-		j.sides[s].entry(i).values(j.values[s])
+	for m := range j.members(g, s) {
+		index.put(m.row, at, number)
+		j.sides[s].entry(m).values(j.values[s])
 		j.tally.sum(s, at, j.values[s])
 	}
 }
@@ -312,10 +341,9 @@ func (j *joiner) settleLater(g *keyGroup, number uint32) {
 	start := len(j.repeats.rows)
 	for _, s := range tray.Sides {
 		from := len(j.repeats.rows)
-		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			row := j.sides[s].rows[i]
-			j.m.index.Sides[s].putKey(row, number)
-			j.repeats.rows = append(j.repeats.rows, row)
+		for m := range j.members(g, s) {
+			j.m.index.Sides[s].putKey(m.row, number)
+			j.repeats.rows = append(j.repeats.rows, m.row)
 		}
 		slices.Sort(j.repeats.rows[from:])
 	}

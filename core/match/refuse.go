@@ -22,8 +22,8 @@ func (j *joiner) checkRepeat(g *keyGroup) {
 			continue
 		}
 		first := None
-		for i := g.first[s]; i != None; i = j.sides[s].next[i] {
-			first = min(first, j.sides[s].rows[i])
+		for m := range j.members(g, s) {
+			first = min(first, m.row)
 		}
 		j.tally.refused[s] = append(j.tally.refused[s], refused{first, g.count[s]})
 	}

@@ -235,14 +235,21 @@ func (m *Matching) loadRecords(ctx context.Context, all *repeats, keys []repeate
 
 // readRecords reads the records of side s with the given numbers, which are in ascending order, each into its place.
 func (m *Matching) readRecords(ctx context.Context, rows []uint32, s tray.Side, into func(n int) *pairing.Record) error {
-	return record.GatherParallel(ctx, m.inputs[s], rows, m.opts.Workers, func() func(n int, b *record.Batch, i int) {
-		values := m.plan.ValueReader(s)
-		return func(n int, b *record.Batch, i int) {
-			r := into(n)
-			*r = pairing.Record{Row: rows[n], Cells: b.Cells(i)}
-			r.Values = values.Read(r.Cells)
-			for _, k := range m.plan.Key {
-				r.Keys = append(r.Keys, r.Cells[k.Column[s]].Text)
+	return record.GatherParallel(ctx, m.inputs[s], rows, m.opts.Workers, func() func(n int, b *record.Batch, at []int) {
+		reader := m.plan.ValueReader(s)
+		return func(n int, b *record.Batch, at []int) {
+			columns, parts := len(b.Columns), len(m.plan.Key)
+			cells, keys := make([]record.Cell, len(at)*columns), make([]string, 0, len(at)*parts)
+			b.CellsOf(at, cells)
+			record.OwnTexts(cells)
+			values := reader.ReadAll(cells, columns)
+			for k := range at {
+				own := cells[k*columns : (k+1)*columns : (k+1)*columns]
+				for _, part := range m.plan.Key {
+					keys = append(keys, own[part.Column[s]].Text)
+				}
+				some := len(values) / len(at)
+				*into(n + k) = pairing.Record{Row: rows[n+k], Cells: own, Keys: keys[k*parts : (k+1)*parts : (k+1)*parts], Values: values[k*some : (k+1)*some : (k+1)*some]}
 			}
 		}
 	})

@@ -155,6 +155,18 @@ func (t *tally) key(l, r int64) {
 	}
 }
 
+// pairs counts keys that one record of each side carries.
+func (t *tally) pairs(keys int64) {
+	t.Keys += keys
+	t.Product += keys
+	t.Shared += keys
+	for _, s := range tray.Sides {
+		if t.Semi[s] += keys; keys > 0 {
+			t.Most[s] = max(t.Most[s], 1)
+		}
+	}
+}
+
 func (t *tally) merge(o *tally) {
 	t.Keys += o.Keys
 	t.Shared += o.Shared

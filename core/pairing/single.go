@@ -1,6 +1,7 @@
 package pairing
 
 import (
+	"bytes"
 	"slices"
 
 	"github.com/shopspring/decimal"
@@ -51,6 +52,16 @@ func (m merit) better(o merit) bool {
 	return false
 }
 
+// asGood reports whether all that speaks for a pair is the same of both records, as it is of those that have been sent twice.
+func asGood(fields []sieve.PlanField, a, b *Record) bool {
+	for _, f := range fields {
+		if x, y := a.Values[f.Value], b.Values[f.Value]; x.State != y.State || !bytes.Equal(x.Text, y.Text) {
+			return false
+		}
+	}
+	return slices.Equal(a.Keys, b.Keys)
+}
+
 // pairSingle returns the partner of each left record, or -1, where one side has one record alone: it is paired with the best of
 // the other side's.
 func pairSingle(fields []sieve.PlanField, left, right []Record) []int {
@@ -58,6 +69,9 @@ func pairSingle(fields []sieve.PlanField, left, right []Record) []int {
 	var l, r int
 	for i := range left {
 		for j := range right {
+			if i+j > 0 && asGood(fields, &left[i], &left[l]) && asGood(fields, &right[j], &right[r]) {
+				continue
+			}
 			if m := meritOf(fields, &left[i], &right[j]); i+j == 0 || m.better(best) {
 				best, l, r = m, i, j
 			}

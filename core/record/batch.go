@@ -91,22 +91,40 @@ func (b *Batch) Line(i int) int64 {
 
 // Cells returns the cells of the batch's record i, as copies that outlive the batch.
 func (b *Batch) Cells(i int) []Cell {
-	size := 0
-	for _, col := range b.Columns {
-		size += len(col.Value(i))
-	}
-	var text strings.Builder // one piece of memory for all cells of the record
-	text.Grow(size)
-	for _, col := range b.Columns {
-		text.WriteString(col.Value(i))
-	}
-	cells, rest := make([]Cell, len(b.Columns)), text.String()
-	for c, col := range b.Columns {
-		n := len(col.Value(i))
-		cells[c] = Cell{Text: rest[:n], Null: col.IsNull(i)}
-		rest = rest[n:]
-	}
+	cells := make([]Cell, len(b.Columns))
+	b.CellsOf([]int{i}, cells)
+	OwnTexts(cells)
 	return cells
+}
+
+// CellsOf reads the records that stand at the given places in the batch into cells, record by record; there are as many as they have. Their texts are
+// the batch's: who keeps one keeps all of it.
+func (b *Batch) CellsOf(at []int, cells []Cell) {
+	columns := len(b.Columns)
+	for c, col := range b.Columns {
+		nulls := col.NullN() > 0
+		for k, i := range at {
+			cells[k*columns+c] = Cell{col.Value(i), nulls && col.IsNull(i)}
+		}
+	}
+}
+
+// OwnTexts makes the texts of cells copies. They share one text, so that many cells are one piece of memory, not many.
+func OwnTexts(cells []Cell) {
+	size := 0
+	for i := range cells {
+		size += len(cells[i].Text)
+	}
+	var text strings.Builder
+	text.Grow(size)
+	for i := range cells {
+		text.WriteString(cells[i].Text)
+	}
+	rest := text.String()
+	for i := range cells {
+		n := len(cells[i].Text)
+		cells[i].Text, rest = rest[:n], rest[n:]
+	}
 }
 
 // Cell is one cell as it came: its text, and whether it is null. A null from a source that knows nulls has no text; a
@@ -172,9 +190,9 @@ func GatherBatches(ctx context.Context, t Table, rows []uint32, visit func(n int
 	return nil
 }
 
-// GatherParallel is [Gather] by several workers, each with a visit of its own: records of different batches are visited at once,
+// GatherParallel is [GatherBatches] by several workers, each with a visit of its own: different batches are visited at once,
 // in no order.
-func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, visit func() func(n int, b *Batch, i int)) error {
+func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, visit func() func(n int, b *Batch, at []int)) error {
 	type part struct{ at, from, end int }
 	starts := t.Starts()
 	var parts []part
@@ -198,12 +216,7 @@ func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, vi
 					return nil
 				}
 				var err error
-				room, err = gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, room, func(n int, b *Batch, at []int) {
-					for k, i := range at {
-						visit(n+k, b, i)
-					}
-				})
-				if err != nil {
+				if room, err = gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, room, visit); err != nil {
 					return err
 				}
 			}

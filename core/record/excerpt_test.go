@@ -73,8 +73,12 @@ func TestGatherParallel(t *testing.T) {
 	table := recordtest.Batches(t, []string{"n"}, rows, 64)
 	wanted := []uint32{0, 0, 5, 63, 64, 500, 501, 999}
 	got := make([]string, len(wanted))
-	err := record.GatherParallel(context.Background(), table, wanted, 3, func() func(int, *record.Batch, int) {
-		return func(n int, b *record.Batch, i int) { got[n] += b.Columns[0].Value(i) }
+	err := record.GatherParallel(context.Background(), table, wanted, 3, func() func(int, *record.Batch, []int) {
+		return func(n int, b *record.Batch, at []int) {
+			for k, i := range at {
+				got[n+k] += b.Columns[0].Value(i)
+			}
+		}
 	})
 	if want := []string{"0", "0", "5", "63", "64", "500", "501", "999"}; err != nil || !slices.Equal(got, want) {
 		t.Errorf("%v (%v), want %v", got, err, want)
