@@ -3,6 +3,7 @@ package exception
 
 import (
 	"slices"
+	"sync"
 
 	"twinsieve/core/match"
 	"twinsieve/core/reading"
@@ -76,14 +77,22 @@ func Places(index *match.Index, trays ...tray.Tray) []Place {
 	for _, t := range trays {
 		wanted[t] = true
 	}
+	var sides sync.WaitGroup
+	for _, s := range tray.Sides {
+		sides.Go(func() {
+			side, list := &index.Sides[s], &by[s]
+			for row, t := range side.Trays {
+				if wanted[t] && !(t.Paired() && (s == tray.Right || side.Partners[row] == match.None)) {
+					list[t] = append(list[t], Place{t, s, uint32(row)})
+				}
+			}
+		})
+	}
+	sides.Wait()
 	all := 0
 	for _, s := range tray.Sides {
-		side := &index.Sides[s]
-		for row, t := range side.Trays {
-			if wanted[t] && !(t.Paired() && (s == tray.Right || side.Partners[row] == match.None)) {
-				by[s][t] = append(by[s][t], Place{t, s, uint32(row)})
-				all++
-			}
+		for _, t := range trays {
+			all += len(by[s][t])
 		}
 	}
 	places := make([]Place, 0, all)

@@ -98,12 +98,26 @@ func (e entry) tail() []byte {
 func (e entry) values(v []reading.Value) {
 	rest := e.tail()
 	for i := range v {
-		head, n := uint64(rest[0]), 1
-		if head >= 0x80 {
-			head, n = binary.Uvarint(rest)
-		}
-		end := n + int(head>>2)
-		v[i] = reading.Value{State: reading.State(head & 3), Text: rest[n:end]}
-		rest = rest[end:]
+		v[i], rest = firstValue(rest)
 	}
+}
+
+// value is the entry's value i, counted from zero.
+func (e entry) value(i int) reading.Value {
+	rest := e.tail()
+	for ; i > 0; i-- {
+		_, rest = firstValue(rest)
+	}
+	v, _ := firstValue(rest)
+	return v
+}
+
+// firstValue is the value that a tail begins with, and what follows it.
+func firstValue(tail []byte) (v reading.Value, rest []byte) {
+	head, n := uint64(tail[0]), 1
+	if head >= 0x80 {
+		head, n = binary.Uvarint(tail)
+	}
+	end := n + int(head>>2)
+	return reading.Value{State: reading.State(head & 3), Text: tail[n:end]}, tail[end:]
 }

@@ -169,8 +169,7 @@ func (j *joiner) load(part int) error {
 func (j *joiner) addAlike(g *keyGroup, e entry) {
 	if g.alike {
 		g.alike = false
-		j.sides[tray.Left].entry(g.last[tray.Left]).values(j.values[tray.Left])
-		j.terms, _ = j.tally.terms(j.terms[:0], j.values[tray.Left]) // as they could be had before
+		j.terms, _ = j.tally.terms(j.terms[:0], j.sides[tray.Left].entry(g.last[tray.Left])) // as they could be had before
 		for i := range j.terms {
 			j.terms[i] = j.terms[i].Negative()
 		}
@@ -180,14 +179,11 @@ func (j *joiner) addAlike(g *keyGroup, e entry) {
 	if e.unreadable() || j.tally.column >= 0 || j.totals != nil {
 		return
 	}
-	if len(j.tally.values) > 0 {
-		e.values(j.values[tray.Right])
-		var ok bool
-		if j.terms, ok = j.tally.terms(j.terms[:0], j.values[tray.Right]); !ok {
-			return
-		}
-		j.tally.sumTerms(j.terms)
+	var ok bool
+	if j.terms, ok = j.tally.terms(j.terms[:0], e); !ok {
+		return
 	}
+	j.tally.sumTerms(j.terms)
 	g.alike = true
 }
 

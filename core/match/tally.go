@@ -53,15 +53,15 @@ func (t *tally) sumTerms(terms []exact.Term) {
 	}
 }
 
-// terms appends the amounts among a record's values, a blank one as zero. It reports false where they cannot be had so: then nothing
+// terms appends the amounts of an entry, a blank one as zero. It reports false where they cannot be had so: then nothing
 // is appended.
-func (t *tally) terms(list []exact.Term, values []reading.Value) ([]exact.Term, bool) {
+func (t *tally) terms(list []exact.Term, e entry) ([]exact.Term, bool) {
 	before := len(list)
 	for _, v := range t.values {
 		var n exact.Term
-		if values[v].State == reading.Text {
+		if amount := e.value(v); amount.State == reading.Text {
 			var ok bool
-			if n, ok = exact.NewTerm(values[v].Text); !ok {
+			if n, ok = exact.NewTerm(amount.Text); !ok {
 				return list[:before], false
 			}
 		}
