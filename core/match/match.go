@@ -18,11 +18,10 @@ package match
 import (
 	"context"
 	"fmt"
+	"hash/maphash"
 	"runtime"
 	"sync"
 	"sync/atomic"
-
-	"github.com/cespare/xxhash/v2"
 
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -41,7 +40,7 @@ type Options struct {
 	Budget   int64               // bytes that may stay in memory, those of the index among them; 0: 256 MiB
 	TempDir  string              // where temporary files go; "": the system's place
 	Progress func(Progress)      // called now and then, from any goroutine; may be nil
-	Hash     func([]byte) uint64 // of key bytes; nil: xxHash
+	Hash     func([]byte) uint64 // of key bytes; nil: the best that the processor has, seeded anew each time
 
 	// Bring may be nil, or bring records near. It is called once, when every record has its place but those of repeated keys, with the numbers
 	// of these in ascending order: they are read from the tables that it returns. The index is not to be kept.
@@ -101,7 +100,8 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 		opts.Budget = DefaultBudget
 	}
 	if opts.Hash == nil {
-		opts.Hash = xxhash.Sum64
+		seed := maphash.MakeSeed()
+		opts.Hash = func(key []byte) uint64 { return maphash.Bytes(seed, key) }
 	}
 	if opts.Progress == nil {
 		opts.Progress = func(Progress) {}
