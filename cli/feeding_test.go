@@ -1,8 +1,12 @@
 package cli
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
+	"errors"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -96,6 +100,66 @@ func TestOtherEncodingLater(t *testing.T) {
 		text, _ := os.ReadFile(out) // no file has no lines
 		if rows := max(strings.Count(string(text), "\n")-1, 0); status != c.want || rows != c.rows {
 			t.Errorf("%v: exit status %d with %d exceptions, want %d with %d:\n%s", c.args, status, rows, c.want, c.rows, text)
+		}
+	}
+}
+
+// TestWorkers: however many workers read and match, what is written is the same, of files that are read again from their places, of such with
+// lines that are no plain ones, and of one that is packed and so is kept.
+func TestWorkers(t *testing.T) {
+	dir := t.TempDir()
+	var left, right strings.Builder
+	left.WriteString("call,amount,remark\n")
+	right.WriteString("call,amount,remark\n")
+	r := rand.New(rand.NewPCG(8, 27))
+	for n := range 30_000 {
+		for _, side := range []*strings.Builder{&left, &right} {
+			switch r.IntN(40) {
+			case 0: // is not there
+			case 1:
+				fmt.Fprintf(side, "MW-%06d,%d,\"by hand, twice\"\n", n, n)
+				fmt.Fprintf(side, "MW-%06d,%d,\"two\nlines\"\n", n, n+1)
+			case 2:
+				fmt.Fprintf(side, "MW-%06d,%d,too,long\n\n", n, n)
+			case 3:
+				fmt.Fprintf(side, ",%d,no key\n", n)
+			default:
+				fmt.Fprintf(side, "MW-%06d,%d,entry\n", n, n)
+			}
+		}
+	}
+	put := func(name string, text []byte) string {
+		name = filepath.Join(dir, name)
+		if err := os.WriteFile(name, text, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return name
+	}
+	var packed bytes.Buffer
+	w := gzip.NewWriter(&packed)
+	_, err := w.Write([]byte(right.String()))
+	if err := errors.Join(err, w.Close()); err != nil {
+		t.Fatal(err)
+	}
+	log, bills, sent := put("log.csv", []byte(left.String())), put("bills.csv", []byte(right.String())), put("bills.csv.gz", packed.Bytes())
+	var want string
+	for _, workers := range []string{"1", "2", "3", "7"} {
+		for _, other := range []string{bills, sent} {
+			out := filepath.Join(dir, "exceptions.csv")
+			status := Run(t.Context(), []string{"sift", log, other, "--key", "call", "--compare", "amount: as decimal", "--workers", workers, "--memory", "16MB", "--out", out})
+			text, err := os.ReadFile(out)
+			if status != exitExceptions || err != nil {
+				t.Fatalf("%s workers, %s: exit status %d, %v", workers, other, status, err)
+			}
+			if want == "" {
+				want = string(text)
+				if n := strings.Count(want, "\n"); n < 3_000 {
+					t.Fatalf("only %d lines", n)
+				}
+			}
+			if string(text) != want {
+				t.Errorf("%s workers write of %s another file than one", workers, filepath.Base(other))
+			}
 		}
 	}
 }
