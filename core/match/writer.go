@@ -14,16 +14,19 @@ type writer struct {
 	open     [][]byte // of each partition the block that is being filled
 }
 
-// What all writers gather together takes at most an eighth of the budget, as far as the least size allows.
+// What a writer gathers stays near the processor, and what all of them gather together takes at most an eighth of the budget, both as far as the least size
+// allows.
 const (
-	leastGathered = 256 // bytes
+	nearEnough    = 256 << 10 // bytes
+	leastGathered = 256
 	mostGathered  = 1 << 10
 	gatherSlack   = 2 * shortEntry // that may be written behind an entry
 )
 
 func (p *partitions) writer(s tray.Side) *writer {
 	w := &writer{to: p, side: s, ends: make([]int, len(p.parts)), open: make([][]byte, len(p.parts))}
-	w.most = int(min(max(p.opts.Budget/8/int64(2*len(p.parts)*p.opts.Workers), leastGathered), mostGathered))
+	room := min(nearEnough, p.opts.Budget/8/int64(2*p.opts.Workers))
+	w.most = int(min(max(room/int64(len(p.parts)), leastGathered), mostGathered))
 	w.gathered = make([]byte, len(w.ends)*(w.most+gatherSlack))
 	return w
 }
