@@ -45,6 +45,9 @@ func (m *Matching) join(ctx context.Context, tallies []*tally) (*repeats, error)
 				m.partitions.release(part)
 				m.opts.Progress(Progress{"matching", done.Add(1), total})
 			}
+			if m.plan.Currency < 0 {
+				t.sumAlike(j.alike)
+			}
 			mu.Lock()
 			defer mu.Unlock()
 			all.append(&j.repeats)
@@ -67,6 +70,7 @@ type joiner struct {
 	repeats repeats
 	values  [2][]reading.Value
 	terms   []exact.Term
+	alike   []exact.Sum    // by amount: those of pairs that are alike, either side's
 	totals  *pairing.Group // nil unless totals are compared
 }
 
@@ -121,7 +125,7 @@ func (j *joiner) add(g *keyGroup, s tray.Side, m member) {
 }
 
 func (m *Matching) joiner(t *tally) *joiner {
-	j := &joiner{m: m, tally: t}
+	j := &joiner{m: m, tally: t, alike: make([]exact.Sum, len(m.plan.Amounts))}
 	for _, s := range tray.Sides {
 		j.values[s] = make([]reading.Value, len(m.plan.Values))
 	}
@@ -173,7 +177,7 @@ func (j *joiner) addAlike(g *keyGroup, e entry) {
 		for i := range j.terms {
 			j.terms[i] = j.terms[i].Negative()
 		}
-		j.tally.sumTerms(j.terms)
+		j.sumTerms()
 		return
 	}
 	if e.unreadable() || j.tally.column >= 0 || j.totals != nil {
@@ -183,8 +187,14 @@ func (j *joiner) addAlike(g *keyGroup, e entry) {
 	if j.terms, ok = j.tally.terms(j.terms[:0], e); !ok {
 		return
 	}
-	j.tally.sumTerms(j.terms)
+	j.sumTerms()
 	g.alike = true
+}
+
+func (j *joiner) sumTerms() {
+	for a, n := range j.terms {
+		j.alike[a].AddTerm(n)
+	}
 }
 
 // makeSlots makes so many slots, a power of two, and puts the groups into them.

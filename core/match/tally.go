@@ -44,11 +44,11 @@ func (t *tally) sum(s tray.Side, at tray.Tray, values []reading.Value) {
 	}
 }
 
-// sumTerms adds the amounts of a matched pair whose records have the same, where there is but one currency.
-func (t *tally) sumTerms(terms []exact.Term) {
-	for a, n := range terms {
+// sumAlike adds the amounts of matched pairs whose records have the same, where there is but one currency.
+func (t *tally) sumAlike(amounts []exact.Sum) {
+	for a := range amounts {
 		for _, s := range tray.Sides {
-			t.last.amounts[a][s].Trays[tray.Matched].AddTerm(n)
+			t.last.amounts[a][s].Trays[tray.Matched].Merge(&amounts[a])
 		}
 	}
 }
