@@ -62,6 +62,9 @@ func (b *bench) sift(left, right, out string, more ...string) []string {
 	return append(command, more...)
 }
 
+// fewestRounds is how many rounds there are, if so many are wanted, however many records there are: the machine's speed varies.
+const fewestRounds = 3
+
 func (b *bench) wholeAt(records int) (lines []line) {
 	left, right := b.file("left.csv"), b.file("right.csv")
 	large := b.large
@@ -69,7 +72,7 @@ func (b *bench) wholeAt(records int) (lines []line) {
 	must(large.Write(left, right))
 	self, err := os.Executable()
 	must(err)
-	rounds := max(1, min(b.rounds, 5_000_000/records))
+	rounds := min(b.rounds, max(fewestRounds, 5_000_000/records))
 	var parsing, sifting []measure
 	var ratios []float64
 	var said []byte

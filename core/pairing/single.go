@@ -65,15 +65,19 @@ func asGood(fields []sieve.PlanField, a, b *Record) bool {
 // pairSingle returns the partner of each left record, or -1, where one side has one record alone: it is paired with the best of
 // the other side's.
 func pairSingle(fields []sieve.PlanField, left, right []Record) []int {
-	var best merit
+	var best *merit // of the best pair so far, left l and right r; nil as long as nothing has been weighed against it
 	var l, r int
 	for i := range left {
 		for j := range right {
-			if i+j > 0 && asGood(fields, &left[i], &left[l]) && asGood(fields, &right[j], &right[r]) {
+			if asGood(fields, &left[i], &left[l]) && asGood(fields, &right[j], &right[r]) {
 				continue
 			}
-			if m := meritOf(fields, &left[i], &right[j]); i+j == 0 || m.better(best) {
-				best, l, r = m, i, j
+			if best == nil {
+				first := meritOf(fields, &left[l], &right[r])
+				best = &first
+			}
+			if m := meritOf(fields, &left[i], &right[j]); m.better(*best) {
+				best, l, r = &m, i, j
 			}
 		}
 	}

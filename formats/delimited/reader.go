@@ -307,16 +307,15 @@ func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 // note notes where some of the lines begin whose cells end as given.
 func (r *Reader) note(ends []int32) {
 	columns, base := len(r.columns), uint32(r.at()-r.open.at)
-	for n := 0; n < len(ends); n += columns {
-		if r.open.lines%noted == 0 {
-			begin := base
-			if n > 0 {
-				begin += uint32(ends[n-1]) + 1
-			}
-			r.open.begins = append(r.open.begins, begin)
+	lines := len(ends) / columns
+	for n := (noted - r.open.lines%noted) % noted; n < lines; n += noted {
+		begin := base
+		if n > 0 {
+			begin += uint32(ends[n*columns-1]) + 1
 		}
-		r.open.lines++
+		r.open.begins = append(r.open.begins, begin)
 	}
+	r.open.lines += lines
 }
 
 // beforeFooter leaves out the first line that is a footer, and those behind it.
