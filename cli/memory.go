@@ -42,7 +42,7 @@ func defaultMemory() int64 {
 }
 
 // program is about how much memory the program itself takes, which the garbage collector does not count.
-const program = 48 << 20
+const program = 60 << 20
 
 // keepTo makes the garbage collector keep the whole process near the budget. Data takes at most three quarters of it.
 func keepTo(budget int64) (data int64) {
@@ -64,7 +64,7 @@ func keepLean() { debug.SetGCPercent(400) }
 // what is in use, garbage may gather.
 func keepRoomy(budget int64) {
 	var now runtime.MemStats
-	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) >= budget/4 {
+	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) >= budget/8 {
 		debug.SetGCPercent(100)
 	}
 	go runtime.GC()

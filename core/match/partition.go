@@ -14,7 +14,7 @@ import (
 // blocks of the least size allow.
 const (
 	leastBlock = 1 << 10 // bytes
-	mostBlock  = 8 << 10
+	mostBlock  = 16 << 10
 )
 
 // partitions are the records of both sides as entries, divided by the hash of their key.
