@@ -19,6 +19,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
+	"github.com/apache/arrow-go/v18/arrow/bitutil"
 	"github.com/apache/arrow-go/v18/arrow/memory"
 	"golang.org/x/sync/errgroup"
 )
@@ -319,12 +320,13 @@ func GatherColumns(ctx context.Context, t Table, columns []int, rows []uint32, v
 	return nil
 }
 
-// stringArray wraps text and its offsets as an Arrow array without copying. valid is nil when no cell is null.
+// stringArray wraps text and its offsets as an Arrow array without copying. valid is nil when no cell is null. How many are null is counted at once, for
+// an array that counts it when it is asked writes that down, and many may ask at the same time.
 func stringArray(text []byte, offsets []int32, valid []byte) *array.String {
 	n, nulls := len(offsets)-1, 0
 	var bitmap *memory.Buffer
 	if valid != nil {
-		bitmap, nulls = memory.NewBufferBytes(valid), array.UnknownNullCount
+		bitmap, nulls = memory.NewBufferBytes(valid), n-bitutil.CountSetBits(valid, 0, n)
 	}
 	data := array.NewData(arrow.BinaryTypes.String, n, []*memory.Buffer{
 		bitmap, memory.NewBufferBytes(arrow.Int32Traits.CastToBytes(offsets)), memory.NewBufferBytes(text),
