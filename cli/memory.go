@@ -56,16 +56,21 @@ func keepTo(budget int64) (data int64) {
 // keepIdle is for the time before any data: as long as there is next to none, the collector would work again and again.
 func keepIdle() { debug.SetGCPercent(1000) }
 
-// keepLean is for when data comes in: what data is read with is used again, so that there is little garbage, and looking for it would be in vain.
-// The budget holds all the same.
-func keepLean() { debug.SetGCPercent(400) }
+// seldom is how much garbage may gather, as a percentage of what is in use, where looking for it would be in vain; often, where a budget is near.
+const (
+	seldom = 400
+	often  = 100
+)
 
-// keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back. Where there is much more than
-// what is in use, garbage may gather.
+// keepLean is for when data comes in: what data is read with is used again, so that there is little garbage. The budget holds all the same.
+func keepLean() { debug.SetGCPercent(seldom) }
+
+// keepRoomy is for when the data has been matched, and its room can be used for other things. It gives that room back. Where there is not much more than
+// what is in use, garbage is not to gather, for it would come so fast that the budget is passed.
 func keepRoomy(budget int64) {
 	var now runtime.MemStats
 	if runtime.ReadMemStats(&now); int64(now.HeapAlloc) >= budget/8 {
-		debug.SetGCPercent(100)
+		debug.SetGCPercent(often)
 	}
 	go runtime.GC()
 }

@@ -259,8 +259,8 @@ func gatherOne(ctx context.Context, t Table, batch int, start int64, rows []uint
 }
 
 // picker is a table that reads some records of a batch more easily than all. They are given by their places in the batch, in
-// ascending order, which may repeat. The batch that is returned has these and maybe others; at says where in it each stands, and may be
-// the places themselves, changed.
+// ascending order, which may repeat. The batch that is returned has these and maybe others; at says where in it each stands; it may be
+// places itself.
 type picker interface {
 	Pick(ctx context.Context, batch int, places []int) (b *Batch, at []int, err error)
 }

@@ -29,14 +29,14 @@ func (p *Plan) ValueReader(s tray.Side) *ValueReader {
 // Read returns the record's values, one for each of the plan's. They are the caller's to keep.
 func (r *ValueReader) Read(cells []record.Cell) []reading.Value { return r.ReadAll(cells, len(cells)) }
 
-// ReadAll returns the values of several records, each with so many cells, as [ValueReader.Read] does, one record's after the other's. Their texts share one
+// ReadAll returns the values of several records, each with so many cells, one at least, as [ValueReader.Read] does, one record's after the other's. Their texts share one
 // piece of memory.
 func (r *ValueReader) ReadAll(cells []record.Cell, each int) []reading.Value {
 	values := make([]reading.Value, 0, len(cells)/each*len(r.readers))
 	var text []byte
-	for record := range slices.Chunk(cells, each) {
+	for own := range slices.Chunk(cells, each) {
 		for i, reader := range r.readers {
-			r.cell = append(r.cell[:0], record[r.plan.Values[i].Column[r.side]].Content()...)
+			r.cell = append(r.cell[:0], own[r.plan.Values[i].Column[r.side]].Content()...)
 			v := reader.Cell(r.cell)
 			text = append(text, v.Text...)
 			values = append(values, reading.Value{State: v.State, Text: v.Text})

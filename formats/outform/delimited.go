@@ -57,11 +57,13 @@ func (d *delimitedWriter) line() error {
 	if len(d.text) < textAtOnce {
 		return nil
 	}
-	return d.Close()
+	return d.flush()
 }
 
-// Close writes what has not been written yet.
-func (d *delimitedWriter) Close() error {
+func (d *delimitedWriter) Close() error { return d.flush() }
+
+// flush writes what has not been written yet.
+func (d *delimitedWriter) flush() error {
 	_, err := d.out.Write(d.text)
 	d.text = d.text[:0]
 	return err
