@@ -70,7 +70,7 @@ func checkSound(t *testing.T, data string) {
 	for _, query := range []string{
 		"SELECT count(*) FROM snapshots WHERE sealed = 0", "SELECT count(*) FROM runs WHERE sealed = 0",
 		"SELECT count(*) FROM chunks WHERE snapshot_id NOT IN (SELECT id FROM snapshots)",
-		"SELECT count(*) FROM entries WHERE run_id NOT IN (SELECT id FROM runs)",
+		"SELECT count(*) FROM entry_blocks WHERE run_id NOT IN (SELECT id FROM runs)",
 		"SELECT count(*) FROM index_parts WHERE run_id NOT IN (SELECT id FROM runs)",
 	} {
 		var n int

@@ -1,13 +1,10 @@
 package service
 
 import (
-	"cmp"
 	"context"
 	"slices"
-	"strings"
 	"sync"
 
-	"twinsieve/core/again"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -23,7 +20,7 @@ type desk struct {
 	mu     sync.RWMutex
 	seen   int64 // entry of the history up to which it is current
 	rows   []store.DeskRow
-	at     map[int64]int    // row by place in the report
+	at     map[uint]int     // row by exception
 	orders map[string][]int // rows in the order of a sort
 }
 
@@ -74,8 +71,10 @@ func (v *Service) desk(ctx context.Context, r *report, newest int64) (*desk, err
 		return nil, err
 	}
 	for _, c := range changed {
-		row := &d.rows[d.at[c.Seq]]
-		row.Status, row.Owner, row.Reason = c.Status, c.Owner, c.Reason
+		if at, is := d.at[c.ExceptionID]; is {
+			row := &d.rows[at]
+			row.Status, row.Owner, row.Reason = c.Status, c.Owner, c.Reason
+		}
 	}
 	if len(changed) > 0 {
 		delete(d.orders, "status")
@@ -110,9 +109,6 @@ func (v *Service) lay(run uint) {
 	if err != nil {
 		return // the lists are read from the data file, and say so
 	}
-	if following, err := v.store.Following(v.jobs.all, run); err != nil || following {
-		return // what its rows show is about to become something else
-	}
 	rows, err := v.store.DeskRows(v.jobs.all, run, v.room())
 	if err != nil || rows == nil {
 		return
@@ -123,9 +119,12 @@ func (v *Service) lay(run uint) {
 // setOut makes a desk of rows that are current up to an entry of the history.
 func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 	places := make([]int, len(rows)) // the order of the report, which needs no sorting
-	d := &desk{run: run, seen: seen, rows: rows, at: make(map[int64]int, len(rows)), orders: map[string][]int{"": places, "place": places}}
+	d := &desk{run: run, seen: seen, rows: rows, at: make(map[uint]int, len(rows)), orders: map[string][]int{"": places, "place": places}}
 	for i := range rows {
-		d.at[rows[i].Seq], places[i] = i, i
+		places[i] = i
+		if id := rows[i].Exception; id > 0 {
+			d.at[id] = i
+		}
 	}
 	v.desks.mu.Lock()
 	defer v.desks.mu.Unlock()
@@ -146,42 +145,6 @@ func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 			v.desks.ready = slices.Clone(v.desks.ready[at+1:])
 			break
 		}
-	}
-}
-
-// chooser decides whether a row is chosen by a query.
-func chooser(q *store.EntryQuery) func(*store.DeskRow) bool {
-	words := strings.Fields(strings.ToLower(q.Search))
-	in := func(list []string, one string) bool { return len(list) == 0 || slices.Contains(list, one) }
-	var seqs map[int64]bool
-	if len(q.Seqs) > 0 {
-		seqs = map[int64]bool{}
-		for _, s := range q.Seqs {
-			seqs[s] = true
-		}
-	}
-	return func(r *store.DeskRow) bool {
-		if len(q.Changes) == 0 && !again.Change(r.Change).Here() || !in(q.Changes, r.Change) || !in(q.Trays, r.Tray) || !in(q.Status, r.Status) {
-			return false
-		}
-		if seqs != nil && !seqs[r.Seq] || q.Owner != nil && r.Owner != *q.Owner || q.Reason != nil && r.Reason != *q.Reason {
-			return false
-		}
-		if q.Differs > 0 && r.Differs&(1<<(min(q.Differs, store.MostDiffers)-1)) == 0 {
-			return false
-		}
-		if q.AtLeast != nil && r.Size < string(q.AtLeast) || q.AtMost != nil && (r.Size > string(q.AtMost) || r.Size == "") {
-			return false
-		}
-		if q.In != nil && r.Currency != *q.In {
-			return false
-		}
-		for _, w := range words {
-			if !strings.Contains(r.Search, w) {
-				return false
-			}
-		}
-		return true
 	}
 }
 
@@ -223,21 +186,7 @@ func (d *desk) sorted(sort string) []int {
 	for i := range order {
 		order[i] = i
 	}
-	by := func(a, b *store.DeskRow) int { return 0 }
-	switch sort {
-	case "key":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.KeyText, b.KeyText) }
-	case "amount":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Size, b.Size) }
-	case "tray":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Tray, b.Tray) }
-	case "status":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Status, b.Status) }
-	case "owner":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Owner, b.Owner) }
-	case "age":
-		by = func(a, b *store.DeskRow) int { return cmp.Compare(a.Opened, b.Opened) }
-	}
+	by := store.Sorting(sort)
 	slices.SortStableFunc(order, func(a, b int) int { return by(&d.rows[a], &d.rows[b]) })
 	return order
 }
@@ -247,7 +196,7 @@ func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64
 	order := d.order(q.Sort)
 	d.mu.RLock()
 	defer d.mu.RUnlock()
-	wanted := chooser(q)
+	wanted := q.Chooser()
 	begun := after == 0
 	step := func(i int) {
 		row := &d.rows[i]
@@ -276,9 +225,10 @@ func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64
 		return seqs, total, more
 	}
 	// The greatest first, and of equal ones those that come first in the report.
+	by := store.Sorting(q.Sort)
 	for end := len(order); end > 0; {
 		start := end - 1
-		for start > 0 && d.alike(q.Sort, order[start-1], order[end-1]) {
+		for start > 0 && by(&d.rows[order[start-1]], &d.rows[order[end-1]]) == 0 {
 			start--
 		}
 		for _, i := range order[start:end] {
@@ -287,24 +237,6 @@ func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64
 		end = start
 	}
 	return seqs, total, more
-}
-
-// alike reports whether two rows are equal in what they are sorted by.
-func (d *desk) alike(sort string, a, b int) bool {
-	x, y := &d.rows[a], &d.rows[b]
-	switch sort {
-	case "key":
-		return x.KeyText == y.KeyText
-	case "amount":
-		return x.Size == y.Size
-	case "tray":
-		return x.Tray == y.Tray
-	case "status":
-		return x.Status == y.Status
-	case "owner":
-		return x.Owner == y.Owner
-	}
-	return x.Opened == y.Opened
 }
 
 // tallies counts the rows by what they can be chosen by.

@@ -99,8 +99,18 @@ func (f *following) place(w *store.RunWriter, list []store.Found) store.Placed {
 		f.desk = nil
 		return placed
 	}
+	var text strings.Builder // the texts that no others have, beside each other
 	for i := range list {
-		f.desk = append(f.desk, list[i].Entry.DeskRow())
+		text.WriteString(list[i].Entry.KeyText)
+		text.WriteString(list[i].Entry.Search)
+	}
+	rest := text.String()
+	for i := range list {
+		row := list[i].Entry.DeskRow()
+		key := len(row.KeyText)
+		all := key + len(row.Search)
+		row.KeyText, row.Search, row.Currency, rest = rest[:key], rest[key:all], unique.Make(row.Currency).Value(), rest[all:]
+		f.desk = append(f.desk, row)
 	}
 	return placed
 }

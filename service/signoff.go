@@ -86,6 +86,7 @@ func (v *Service) Sign(ctx context.Context, run uint, version int, s view.SignSt
 		return nil, problem(err, runName(run))
 	}
 	v.desks.drop(run) // a report that is opened again shows what was done meanwhile
+	v.trends.drop(run)
 	out := signOffOf(o)
 	v.tellOf(ctx, row.SieveID, "the report: "+out.Says, nil)
 	return out, nil

@@ -116,15 +116,18 @@ func (ts *trends) of(ctx context.Context, s *store.Store, run uint, newest int64
 	if t.loaded {
 		return t, t.follow(ctx, s, newest)
 	}
-	following, err := s.Following(ctx, run)
-	if err != nil {
-		return nil, err
-	}
 	if err := t.load(ctx, s); err != nil {
 		return nil, err
 	}
-	t.loaded, t.seen = !following, newest // what it shows is about to become something else
+	t.loaded, t.seen = true, newest
 	return t, nil
+}
+
+// drop forgets the trend of a run.
+func (ts *trends) drop(run uint) {
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	ts.kept = slices.DeleteFunc(ts.kept, func(t *runTrend) bool { return t.run == run })
 }
 
 // load counts all entries.
@@ -196,24 +199,8 @@ func (t *runTrend) follow(ctx context.Context, s *store.Store, newest int64) err
 	if t.seen >= newest {
 		return nil
 	}
-	changed, err := s.DeskChanges(ctx, t.run, t.seen)
-	if err != nil {
+	if err := s.TrendChanges(ctx, t.run, t.seen, func(e *store.TrendEntry) { t.turn(e, e.Open()) }); err != nil {
 		return err
-	}
-	status := map[int64]string{}
-	for _, c := range changed {
-		status[c.Seq] = c.Status
-	}
-	for some := range slices.Chunk(slices.Sorted(maps.Keys(status)), entriesAtOnce) {
-		err := s.TrendEntries(ctx, t.run, some, func(e *store.TrendEntry) error {
-			e.Status = status[e.Seq]
-			t.turn(e, e.Open())
-			return nil
-		})
-		if err != nil {
-			t.loaded = false
-			return err
-		}
 	}
 	t.seen = newest
 	return nil

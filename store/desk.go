@@ -2,68 +2,75 @@ package store
 
 import (
 	"context"
-	"strings"
 	"unique"
 )
 
 // DeskRow is what an entry of a report can be chosen and sorted by.
 type DeskRow struct {
-	Seq      int64
-	Tray     string
-	Change   string
-	Status   string
-	Owner    string
-	Reason   string
-	Opened   string // as the data file writes times, which is ordered as they are
-	Size     string
-	Currency string
-	Differs  int64
-	KeyText  string
-	Search   string
+	Seq       int64
+	Exception uint // 0: of a run from before exceptions were followed
+	Tray      string
+	Change    string
+	Status    string
+	Owner     string
+	Reason    string
+	Opened    string // as the data file writes times, which is ordered as they are
+	Size      string
+	Currency  string
+	Differs   int64
+	KeyText   string
+	Search    string
 }
 
 // writtenTime is the layout in which the data file keeps times.
 const writtenTime = "2006-01-02 15:04:05.999999999-07:00"
 
-// DeskRow is what an entry that has got its place in a report can be chosen and sorted by. Texts that stand in many rows are one in memory.
+// DeskRow is what an entry that has got its place in a report can be chosen and sorted by.
 func (e *Entry) DeskRow() DeskRow {
-	return DeskRow{Seq: e.Seq, Tray: once(e.Tray), Change: once(e.Change), Status: once(e.Status), Owner: once(e.Owner), Reason: once(e.Reason),
-		Opened: e.opened, Size: string(e.Size), Currency: once(e.Currency), Differs: e.Differs,
-		KeyText: strings.Clone(e.KeyText), Search: strings.Clone(e.Search)} // of their own, so that they lie beside each other
+	return DeskRow{Seq: e.Seq, Exception: e.ExceptionID, Tray: e.Tray, Change: e.Change, Status: e.Status, Owner: e.Owner, Reason: e.Reason,
+		Opened: e.opened, Size: string(e.Size), Currency: e.Currency, Differs: e.Differs, KeyText: e.KeyText, Search: e.Search}
 }
 
 // once is a text that stands in many rows, which is one in memory.
 func once(text string) string { return unique.Make(text).Value() }
 
-// DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many.
+// DeskRows reads all entries of a run, in the order of its report; nil where there are more than so many. Texts that stand in many of them are one in memory, and the others lie beside each other.
 func (s *Store) DeskRows(ctx context.Context, run uint, most int64) ([]DeskRow, error) {
 	var n int64
-	if err := s.reads.WithContext(ctx).Model(&Entry{}).Where("run_id = ?", run).Count(&n).Error; err != nil || n > most {
+	if err := s.reads.WithContext(ctx).Raw("SELECT coalesce(sum(entries), 0) FROM entry_blocks WHERE run_id = ?", run).Scan(&n).Error; err != nil || n > most {
 		return nil, err
 	}
-	list := make([]DeskRow, 0, n)
-	var last DeskRow // most columns have few values, so that mostly the one before has it already
-	again := func(r row, column int, last *string) string {
-		if text := r.textAs(column, *last); text != *last {
-			*last = once(text)
+	rows := make([]DeskRow, 0, n)
+	err := s.eachStanding(ctx, run, 1, func(list []Entry) (bool, error) {
+		for i := range list {
+			rows = append(rows, list[i].DeskRow())
 		}
-		return *last
-	}
-	err := s.bulk.each(ctx, `SELECT seq, tray, change, status, owner, reason, CAST(opened AS TEXT), size, currency, differs, key_text, search
-		FROM entries WHERE run_id = ? ORDER BY seq`, []any{run}, func(r row) error {
-		list = append(list, DeskRow{Seq: r.number(0), Tray: again(r, 1, &last.Tray), Change: again(r, 2, &last.Change), Status: again(r, 3, &last.Status), Owner: again(r, 4, &last.Owner),
-			Reason: again(r, 5, &last.Reason), Opened: again(r, 6, &last.Opened), Size: string(r.bytes(7)), Currency: again(r, 8, &last.Currency), Differs: r.number(9), KeyText: r.text(10), Search: r.text(11)})
-		return nil
+		return false, nil
 	})
-	return list, err
+	return rows, err
 }
 
-// DeskChanges are the entries of a run whose exceptions have been changed since an entry of the history, as they are now: what they show of it may come later, see
-// [RunWriter.Follow]. In a signed report they are as they were. These are few, and the report may be long, so it is they that are gone through.
-func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []DeskRow, err error) {
-	err = s.reads.WithContext(ctx).Raw(`SELECT e.seq, iif(o.run_id IS NULL, x.status, e.status) AS status, iif(o.run_id IS NULL, x.owner, e.owner) AS owner,
-		iif(o.run_id IS NULL, x.reason, e.reason) AS reason FROM exceptions x INDEXED BY exceptions_changed
-		CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = x.id AND e.run_id = ? LEFT JOIN sign_offs o ON o.run_id = e.run_id AND o.state = 'signed'
-		WHERE x.changed_seq > ? AND x.changed_seq > 0`, run, since).Scan(&list).Error
+// DeskChanges tells how the exceptions stand that have been changed since an entry of the history, of those of a run's sieve, and as its report shows them: in a signed one they are as they were.
+// These are few, and the report may be long, so it is they that are gone through.
+func (s *Store) DeskChanges(ctx context.Context, run uint, since int64) (list []Stand, err error) {
+	signed, err := s.signed(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	err = s.reads.WithContext(ctx).Raw(`SELECT id AS exception_id, status, owner, reason FROM exceptions INDEXED BY exceptions_changed
+		WHERE changed_seq > ? AND changed_seq > 0 AND +sieve_id = (SELECT sieve_id FROM runs WHERE id = ?)`, since, run).Scan(&list).Error
+	if err != nil || !signed {
+		return list, err
+	}
+	ids := make([]uint, len(list))
+	for i := range list {
+		ids[i] = list[i].ExceptionID
+	}
+	entries, err := s.entriesOf(ctx, run, ids)
+	list = list[:0]
+	for i := range entries {
+		e := &entries[i]
+		list = append(list, Stand{e.ExceptionID, e.Status, e.Owner, e.Reason})
+	}
 	return list, err
 }

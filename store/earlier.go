@@ -307,13 +307,15 @@ func (s *Store) exceptionsByID(ctx context.Context, ids []uint, visit func(Excep
 
 // untouchedByPlace visits untouched exceptions of a sieve by their places in its newest run.
 func (s *Store) untouchedByPlace(ctx context.Context, sieve, run uint, seqs []int64, visit func(x Exception, seq int64)) error {
-	return s.bulk.each(ctx, `SELECT exception_id, side, tray, opened, amount, currency, size, key_text, body_run, body_seq, seq
-		FROM entries WHERE run_id = ? AND seq IN (SELECT value FROM json_each(?))`, []any{run, numbers(seqs)}, func(r row) error {
-		x := Exception{ID: r.id(0), SieveID: sieve, Side: r.text(1), Tray: r.text(2), Status: StatusOpen, Version: 1, Presence: "here", Amount: r.text(4), Currency: r.text(5),
-			Size: r.bytes(6), KeyText: r.text(7), BodyRun: r.id(8), BodySeq: r.number(9)}
-		var err error
-		x.Opened, err = r.time(3)
-		visit(x, r.number(10))
-		return err
-	})
+	list, err := s.entriesAt(ctx, run, seqs)
+	for i := range list {
+		visit(untouchedOf(sieve, &list[i]), list[i].Seq)
+	}
+	return err
+}
+
+// untouchedOf is an untouched exception, of which an entry of its sieve's newest run says all that there is to say.
+func untouchedOf(sieve uint, e *Entry) Exception {
+	return Exception{ID: e.ExceptionID, SieveID: sieve, Side: e.Side, Tray: e.Tray, Status: StatusOpen, Version: 1, Opened: e.Opened, Presence: "here", Amount: e.Amount, Currency: e.Currency,
+		Size: e.Size, KeyText: e.KeyText, BodyRun: e.BodyRun, BodySeq: e.BodySeq}
 }

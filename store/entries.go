@@ -1,11 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"strconv"
 	"strings"
 
-	"gorm.io/gorm"
+	"twinsieve/core/again"
 )
 
 // EntryQuery chooses entries of a run.
@@ -33,51 +35,70 @@ type EntryQuery struct {
 // MostDiffers is how many compared fields are told apart by [EntryQuery.Differs]; those behind share the last bit.
 const MostDiffers = 62
 
-// where narrows a query over entries to those that are chosen.
-func (q *EntryQuery) where(db *gorm.DB) *gorm.DB {
-	db = db.Where("entries.run_id = ?", q.Run)
+// Chooser decides which entries are chosen.
+func (q *EntryQuery) Chooser() func(*DeskRow) bool {
+	words := strings.Fields(strings.ToLower(q.Search))
+	in := func(list []string, one string) bool { return len(list) == 0 || slices.Contains(list, one) }
+	var seqs map[int64]bool
 	if len(q.Seqs) > 0 {
-		db = db.Where("entries.seq IN ?", q.Seqs)
-	}
-	if len(q.Changes) > 0 {
-		db = db.Where("entries.change IN ?", q.Changes)
-	} else {
-		db = db.Where("entries.change NOT IN ('cleared', 'absent')")
-	}
-	for column, values := range map[string][]string{"tray": q.Trays, "status": q.Status} {
-		if len(values) > 0 {
-			db = db.Where("entries."+column+" IN ?", values)
+		seqs = map[int64]bool{}
+		for _, s := range q.Seqs {
+			seqs[s] = true
 		}
 	}
-	if q.Owner != nil {
-		db = db.Where("entries.owner = ?", *q.Owner)
+	return func(r *DeskRow) bool {
+		if len(q.Changes) == 0 && !again.Change(r.Change).Here() || !in(q.Changes, r.Change) || !in(q.Trays, r.Tray) || !in(q.Status, r.Status) {
+			return false
+		}
+		if seqs != nil && !seqs[r.Seq] || q.Owner != nil && r.Owner != *q.Owner || q.Reason != nil && r.Reason != *q.Reason {
+			return false
+		}
+		if q.Differs > 0 && r.Differs&(1<<(min(q.Differs, MostDiffers)-1)) == 0 {
+			return false
+		}
+		if q.AtLeast != nil && r.Size < string(q.AtLeast) || q.AtMost != nil && (r.Size > string(q.AtMost) || r.Size == "") {
+			return false
+		}
+		if q.In != nil && r.Currency != *q.In {
+			return false
+		}
+		for _, w := range words {
+			if !strings.Contains(r.Search, w) {
+				return false
+			}
+		}
+		return true
 	}
-	if q.Reason != nil {
-		db = db.Where("entries.reason = ?", *q.Reason)
-	}
-	if q.Differs > 0 {
-		db = db.Where("entries.differs & ? <> 0", int64(1)<<(min(q.Differs, MostDiffers)-1))
-	}
-	if q.AtLeast != nil {
-		db = db.Where("entries.size >= ?", q.AtLeast)
-	}
-	if q.AtMost != nil {
-		db = db.Where("entries.size <= ? AND entries.size <> X''", q.AtMost)
-	}
-	if q.In != nil {
-		db = db.Where("entries.currency = ?", *q.In)
-	}
-	for _, word := range strings.Fields(strings.ToLower(q.Search)) {
-		db = db.Where("instr(entries.search, ?) > 0", word)
-	}
-	return db
 }
 
-// sortColumns are what entries can be sorted by.
-var sortColumns = map[string]string{"": "seq", "place": "seq", "key": "key_text", "amount": "size", "tray": "tray", "status": "status", "owner": "owner", "age": "opened"}
+// sorts are what entries can be sorted by.
+var sorts = map[string]func(a, b *DeskRow) int{
+	"":       func(a, b *DeskRow) int { return cmp.Compare(a.Seq, b.Seq) },
+	"place":  func(a, b *DeskRow) int { return cmp.Compare(a.Seq, b.Seq) },
+	"key":    func(a, b *DeskRow) int { return cmp.Compare(a.KeyText, b.KeyText) },
+	"amount": func(a, b *DeskRow) int { return cmp.Compare(a.Size, b.Size) },
+	"tray":   func(a, b *DeskRow) int { return cmp.Compare(a.Tray, b.Tray) },
+	"status": func(a, b *DeskRow) int { return cmp.Compare(a.Status, b.Status) },
+	"owner":  func(a, b *DeskRow) int { return cmp.Compare(a.Owner, b.Owner) },
+	"age":    func(a, b *DeskRow) int { return cmp.Compare(a.Opened, b.Opened) },
+}
 
 // Sorts are the names of what entries can be sorted by.
-func Sorts(name string) bool { _, ok := sortColumns[name]; return ok }
+func Sorts(name string) bool { _, ok := sorts[name]; return ok }
+
+// Sorting compares entries by what they can be sorted by: 0 where they are equal in that. It is nil for a name of none.
+func Sorting(name string) func(a, b *DeskRow) int { return sorts[name] }
+
+// before compares entries by their places in the list.
+func (q *EntryQuery) before() func(a, b *DeskRow) int {
+	by := sorts[q.Sort]
+	if q.Desc {
+		by = func(a, b *DeskRow) int { return sorts[q.Sort](b, a) }
+	}
+	return func(a, b *DeskRow) int {
+		return cmp.Or(by(a, b), cmp.Compare(a.Seq, b.Seq)) // of equal ones the place decides, whichever way they are sorted
+	}
+}
 
 // Shown is an entry with what people see of it.
 type Shown struct {
@@ -92,67 +113,122 @@ type Shown struct {
 
 // ShownEntries returns entries of a run by their places, in the order asked for.
 func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (list []Shown, err error) {
-	err = s.bulk.each(ctx, `SELECT e.seq, e.tray, e.side, e.change, e.status, e.owner, e.reason, e.exception_id, e.opened, e.amount, e.currency, e.key_text, e.body_run, e.body_seq,
-		coalesce(x.version, e.exception_id > 0), coalesce(x.changed_by, ''), coalesce(x.changed_seq, 0), coalesce(x.comments, 0), coalesce(x.attachments, 0)
-		FROM json_each(?) asked CROSS JOIN entries e ON e.run_id = ? AND e.seq = asked.value LEFT JOIN exceptions x ON x.id = e.exception_id ORDER BY asked.key`,
-		[]any{numbers(seqs), run}, func(r row) error {
-			e := Shown{Entry: Entry{RunID: run, Seq: r.number(0), Tray: r.text(1), Side: r.text(2), Change: r.text(3), Status: r.text(4), Owner: r.text(5), Reason: r.text(6),
-				ExceptionID: r.id(7), Amount: r.text(9), Currency: r.text(10), KeyText: r.text(11), BodyRun: r.id(12), BodySeq: r.number(13)},
-				Version: int(r.number(14)), ChangedBy: r.text(15), ChangedSeq: r.number(16), Comments: int(r.number(17)), Attachments: int(r.number(18))}
-			var err error
-			e.Opened, err = r.time(8)
-			list = append(list, e)
-			return err
-		})
+	entries, err := s.entriesAt(ctx, run, seqs)
+	if err != nil {
+		return nil, err
+	}
+	signed, err := s.signed(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	at := make(map[uint][]int, len(entries))
+	var ids []uint
+	for i, e := range entries {
+		list = append(list, Shown{Entry: e})
+		if e.ExceptionID > 0 {
+			list[i].Version = 1
+			at[e.ExceptionID] = append(at[e.ExceptionID], i)
+			ids = append(ids, e.ExceptionID)
+		}
+		if !signed {
+			list[i].stand(nil)
+		}
+	}
+	err = s.exceptionsByID(ctx, ids, func(x Exception) {
+		for _, i := range at[x.ID] {
+			e := &list[i]
+			e.Version, e.ChangedBy, e.ChangedSeq, e.Comments, e.Attachments = x.Version, x.ChangedBy, x.ChangedSeq, x.Comments, x.Attachments
+			if !signed {
+				e.stand(&Stand{x.ID, x.Status, x.Owner, x.Reason})
+			}
+		}
+	})
 	if err != nil {
 		return nil, err
 	}
 	return list, s.bodies(ctx, len(list), func(i int) (uint, int64) { return list[i].BodyRun, list[i].BodySeq }, func(i int, body string) { list[i].Body = body })
 }
 
-// Entries returns a page of the entries chosen, how many are chosen altogether, and the cursor of the next page.
+// eachAsked visits the entries of a run that a query may choose, from the block of a place on, as its report shows them now.
+func (s *Store) eachAsked(ctx context.Context, q *EntryQuery, from int64, visit func([]Entry) (enough bool, err error)) error {
+	if len(q.Seqs) == 0 {
+		return s.eachStanding(ctx, q.Run, from, visit)
+	}
+	list, err := s.entriesAt(ctx, q.Run, q.Seqs)
+	if err != nil {
+		return err
+	}
+	if signed, err := s.signed(ctx, q.Run); err != nil {
+		return err
+	} else if !signed {
+		if err := s.standOver(ctx, list); err != nil {
+			return err
+		}
+	}
+	_, err = visit(list)
+	return err
+}
+
+// Entries returns a page of the entries chosen, how many are chosen altogether, and the cursor of the next page: the place of the last one of the page before. A page in the order of
+// the report, of which it is known how many are chosen, begins there; for any other all entries of the report are gone through.
 func (s *Store) Entries(ctx context.Context, q EntryQuery) (page []Shown, total int64, next string, err error) {
-	chosen := func() *gorm.DB { return q.where(s.reads.WithContext(ctx).Table("entries")) }
-	if q.Total != nil {
-		total = *q.Total
-	} else if err = chosen().Count(&total).Error; err != nil {
-		return nil, 0, "", err
-	}
-	if total == 0 {
-		return nil, 0, "", nil
-	}
-	// The page's places first, so that bodies are read of these alone.
-	column := sortColumns[q.Sort]
-	places := chosen().Select("entries.seq")
-	way, than := "", ">"
-	if q.Desc {
-		way, than = " DESC", "<"
-	}
+	var after *DeskRow
 	if q.After != "" {
 		seq, err := strconv.ParseInt(q.After, 10, 64)
 		if err != nil {
 			return nil, 0, "", ErrNotFound
 		}
-		if column == "seq" {
-			places = places.Where("entries.seq "+than+" ?", seq)
-		} else {
-			// The cursor is the last entry of the page before. Its value is read anew; of equal ones the place decides.
-			places = places.Where("(entries."+column+" "+than+" (SELECT "+column+" FROM entries WHERE run_id = ? AND seq = ?) OR entries."+column+
-				" = (SELECT "+column+" FROM entries WHERE run_id = ? AND seq = ?) AND entries.seq > ?)", q.Run, seq, q.Run, seq, seq)
+		last, err := s.ShownEntries(ctx, q.Run, []int64{seq})
+		if err != nil {
+			return nil, 0, "", err
+		}
+		if len(last) == 0 {
+			return nil, 0, "", ErrNotFound
+		}
+		row := last[0].DeskRow()
+		after = &row
+	}
+	from, short := int64(1), false
+	if q.Total != nil && !q.Desc && (q.Sort == "" || q.Sort == "place") {
+		if short = true; after != nil {
+			from = after.Seq
 		}
 	}
-	if column == "seq" {
-		places = places.Order("entries.seq" + way)
-	} else {
-		places = places.Order("entries." + column + way + ", entries.seq")
+	chosen, before := q.Chooser(), q.before()
+	var found []DeskRow // the first of those behind the cursor
+	err = s.eachAsked(ctx, &q, from, func(list []Entry) (bool, error) {
+		for i := range list {
+			row := list[i].DeskRow()
+			if !chosen(&row) {
+				continue
+			}
+			if total++; after != nil && before(&row, after) <= 0 {
+				continue
+			}
+			if len(found) > q.Limit {
+				if before(&row, &found[q.Limit]) >= 0 {
+					continue
+				}
+				found = found[:q.Limit]
+			}
+			at, _ := slices.BinarySearchFunc(found, &row, func(a DeskRow, b *DeskRow) int { return before(&a, b) })
+			found = slices.Insert(found, at, row)
+		}
+		return short && len(found) > q.Limit, nil
+	})
+	if err != nil {
+		return nil, 0, "", err
 	}
-	var seqs []int64
-	if err = places.Limit(q.Limit+1).Pluck("entries.seq", &seqs).Error; err != nil || len(seqs) == 0 {
-		return nil, total, "", err
+	if q.Total != nil {
+		total = *q.Total
 	}
-	if len(seqs) > q.Limit {
-		seqs = seqs[:q.Limit]
-		next = strconv.FormatInt(seqs[q.Limit-1], 10)
+	if len(found) > q.Limit {
+		found = found[:q.Limit]
+		next = strconv.FormatInt(found[q.Limit-1].Seq, 10)
+	}
+	seqs := make([]int64, len(found))
+	for i := range found {
+		seqs[i] = found[i].Seq
 	}
 	page, err = s.ShownEntries(ctx, q.Run, seqs)
 	return page, total, next, err
@@ -178,7 +254,17 @@ type Tally struct {
 
 // Tallies counts a run's entries by what they can be chosen by.
 func (s *Store) Tallies(ctx context.Context, run uint) (list []Tally, err error) {
-	err = s.reads.WithContext(ctx).Raw(`SELECT tray, change, status, owner, reason, count(*) AS entries FROM entries WHERE run_id = ?
-		GROUP BY tray, change, status, owner, reason`, run).Scan(&list).Error
+	counts := map[Tally]int64{}
+	err = s.eachStanding(ctx, run, 1, func(some []Entry) (bool, error) {
+		for i := range some {
+			e := &some[i]
+			counts[Tally{Tray: e.Tray, Change: e.Change, Status: e.Status, Owner: e.Owner, Reason: e.Reason}]++
+		}
+		return false, nil
+	})
+	for t, n := range counts {
+		t.Entries = n
+		list = append(list, t)
+	}
 	return list, err
 }

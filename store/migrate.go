@@ -189,12 +189,23 @@ var migrations = []struct {
 		`CREATE INDEX exceptions_left ON exceptions (sieve_id, left_hash) WHERE left_hash <> 0 AND presence <> 'here'`,
 		`CREATE INDEX exceptions_right ON exceptions (sieve_id, right_hash) WHERE right_hash <> 0 AND presence <> 'here'`,
 	}},
+	{packedEntries, []string{
+		`CREATE TABLE entry_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), block INTEGER NOT NULL, entries INTEGER NOT NULL, least INTEGER NOT NULL, most INTEGER NOT NULL,
+			oldest INTEGER NOT NULL, exceptions BLOB NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block)) WITHOUT ROWID`,
+		`CREATE INDEX entry_blocks_most ON entry_blocks (most)`,
+		`CREATE TABLE turned (run_id INTEGER NOT NULL REFERENCES runs(id), exception_id INTEGER NOT NULL, tray TEXT NOT NULL, side TEXT NOT NULL, change TEXT NOT NULL,
+			status TEXT NOT NULL, opened DATETIME NOT NULL, amount TEXT NOT NULL, currency TEXT NOT NULL, size BLOB NOT NULL, key_text TEXT NOT NULL, body_run INTEGER NOT NULL,
+			body_seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_hash INTEGER NOT NULL, right_hash INTEGER NOT NULL, PRIMARY KEY (run_id, exception_id)) WITHOUT ROWID`,
+	}},
 }
 
 // rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.
-var rewrites = map[string]func(*gorm.DB) error{packedBodies: packBodyRows}
+var rewrites = map[string]func(*gorm.DB) error{packedBodies: packBodyRows, packedEntries: packEntryRows}
 
-const packedBodies = "what people see of entries in packed blocks"
+const (
+	packedBodies  = "what people see of entries in packed blocks"
+	packedEntries = "entries of reports in packed blocks"
+)
 
 // migrate brings the schema up to date, one migration a transaction.
 func migrate(db *gorm.DB) error {

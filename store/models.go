@@ -138,8 +138,8 @@ type IndexPart struct {
 // Entry is a line of a run's report: an exception as the run has found it, or one of before that is there no more. Status, owner and reason
 // are those of the exception, as they stand, or stood when the report was signed.
 type Entry struct {
-	RunID       uint  `gorm:"primaryKey;autoIncrement:false"`
-	Seq         int64 `gorm:"primaryKey;autoIncrement:false"` // place in the report, counted from 1
+	RunID       uint
+	Seq         int64 // place in the report, counted from 1
 	Tray        string
 	Side        string
 	Change      string // what has become of the exception since the run before

@@ -80,7 +80,7 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 		var after []byte
 		rows := q.chosen(tx).Select("exceptions.id, exceptions.opened, exceptions.size")
 		if q.After != "" {
-			last, err := overviewedLast(tx, q.After)
+			last, err := s.overviewedLast(tx, q.After)
 			if err != nil {
 				return err
 			}
@@ -149,21 +149,28 @@ func (o sortOrder) behind(db *gorm.DB, last Exception) *gorm.DB {
 }
 
 // overviewedLast is the exception that a cursor names, as it is now.
-func overviewedLast(tx *gorm.DB, cursor string) (x Exception, err error) {
+func (s *Store) overviewedLast(tx *gorm.DB, cursor string) (x Exception, err error) {
 	id, err := strconv.ParseUint(cursor, 10, 32)
 	if err != nil {
 		return x, ErrNotFound
 	}
-	err = tx.Raw(`SELECT id, opened, size FROM exceptions WHERE id = @id UNION ALL
-		SELECT * FROM (SELECT exception_id, opened, size FROM entries WHERE exception_id = @id AND run_id IN (SELECT id FROM runs WHERE sealed = 1)
-			ORDER BY run_id DESC LIMIT 1) LIMIT 1`, map[string]any{"id": id}).Scan(&x).Error
-	if err == nil && x.ID == 0 {
-		err = ErrNotFound
+	if err := tx.Select("id", "opened", "size").Limit(1).Find(&x, "id = ?", id).Error; err != nil || x.ID > 0 {
+		return x, err
 	}
-	if x.Size == nil {
-		x.Size = []byte{}
+	runs, err := newestRuns(tx, 0) // one without a row is in the newest run of its sieve
+	if err != nil {
+		return x, err
 	}
-	return x, err
+	for _, run := range runs {
+		list, err := s.entriesOf(tx.Statement.Context, run.ID, []uint{uint(id)})
+		if err != nil {
+			return x, err
+		}
+		if len(list) > 0 {
+			return untouchedOf(run.SieveID, &list[0]), nil
+		}
+	}
+	return x, ErrNotFound
 }
 
 // overviewed reads exceptions with what people see of them, in the order given.
@@ -188,19 +195,10 @@ func (s *Store) overviewed(ctx context.Context, found []listed) ([]Overviewed, e
 	for _, x := range rows {
 		page[at[x.ID]] = x
 	}
-	// The report that listed one last may have been removed; then it is in none.
-	var last []struct {
-		ExceptionID, RunID uint
-		Seq                int64
-	}
-	err = s.reads.WithContext(ctx).Raw(`SELECT exception_id, max(run_id) AS run_id, seq FROM entries INDEXED BY entries_of_exception
-		WHERE exception_id IN ? AND +run_id IN (SELECT id FROM runs WHERE sealed = 1) GROUP BY exception_id`, ids).Scan(&last).Error
-	if err != nil {
+	if err := s.lastListed(ctx, rows, func(id uint, e *Entry) {
+		page[at[id]].Run, page[at[id]].Seq = e.RunID, e.Seq
+	}); err != nil {
 		return nil, err
-	}
-	for _, l := range last {
-		x := &page[at[l.ExceptionID]]
-		x.Run, x.Seq = l.RunID, l.Seq
 	}
 	for run, seqs := range places {
 		if err := s.overviewedIn(ctx, run, seqs, func(x Overviewed) {
@@ -211,6 +209,34 @@ func (s *Store) overviewed(ctx context.Context, found []listed) ([]Overviewed, e
 	}
 	page = slices.DeleteFunc(page, func(x Overviewed) bool { return x.ID == 0 }) // gone since, with its sieve
 	return page, s.bodies(ctx, len(page), func(i int) (uint, int64) { return page[i].BodyRun, page[i].BodySeq }, func(i int, body string) { page[i].Body = body })
+}
+
+// lastListed visits the entries by which exceptions were listed last. The report that did may have been removed; then there is none.
+func (s *Store) lastListed(ctx context.Context, exceptions []Overviewed, visit func(id uint, e *Entry)) error {
+	left := map[uint][]uint{} // by sieve
+	for _, x := range exceptions {
+		left[x.SieveID] = append(left[x.SieveID], x.ID)
+	}
+	for sieve, ids := range left {
+		var runs []uint // mostly the newest lists them all
+		if err := s.reads.WithContext(ctx).Model(&Run{}).Where("sieve_id = ? AND sealed = 1", sieve).Order("id DESC").Pluck("id", &runs).Error; err != nil {
+			return err
+		}
+		for _, run := range runs {
+			if len(ids) == 0 {
+				break
+			}
+			list, err := s.entriesOf(ctx, run, ids)
+			if err != nil {
+				return err
+			}
+			for i := range list {
+				visit(list[i].ExceptionID, &list[i])
+				ids = slices.DeleteFunc(ids, func(id uint) bool { return id == list[i].ExceptionID })
+			}
+		}
+	}
+	return nil
 }
 
 // overviewedIn visits untouched exceptions by their places in a run, which is the newest of its sieve.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -51,7 +52,7 @@ func (k Kept) values() map[string]any {
 func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
 	db, values := s.reads.WithContext(ctx), k.values()
 	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, (SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
-			+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id)
+			+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id) + (SELECT coalesce(sum(length(blob)), 0) FROM entry_blocks e WHERE e.run_id = r.id)
 			+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id) AS bytes
 		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR r.finished < @since)
@@ -117,8 +118,12 @@ func (s *Store) thin(ctx context.Context) error {
 	if err := s.reads.WithContext(ctx).Table("runs").Where("sealed = ?", runRemoved).Pluck("id", &ids).Error; err != nil || len(ids) == 0 {
 		return err
 	}
+	shown, err := s.shownOf(ctx, ids)
+	if err != nil {
+		return err
+	}
 	for _, id := range ids {
-		for _, table := range []string{"entries", "index_parts", "carried_chunks", "found_blocks"} {
+		for _, table := range []string{"entry_blocks", "index_parts", "carried_chunks", "found_blocks"} {
 			if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 				return err
 			}
@@ -127,8 +132,8 @@ func (s *Store) thin(ctx context.Context) error {
 			err := s.write(ctx, bulk, func(tx *gorm.DB) error {
 				r := tx.Exec(`DELETE FROM body_blocks WHERE run_id = @run AND block IN (SELECT block FROM body_blocks WHERE run_id = @run AND block NOT IN (
 					SELECT (body_seq - 1) / @size FROM exceptions WHERE body_run = @run
-					UNION SELECT (body_seq - 1) / @size FROM entries WHERE body_run = @run AND body_run <> run_id) LIMIT 500)`,
-					map[string]any{"run": id, "size": bodiesInBlock})
+					UNION SELECT value FROM json_each(@shown)) LIMIT 500)`,
+					map[string]any{"run": id, "size": bodiesInBlock, "shown": numbers(shown[id])})
 				gone = r.RowsAffected
 				return r.Error
 			})
@@ -138,6 +143,41 @@ func (s *Store) thin(ctx context.Context) error {
 		}
 	}
 	return s.giveBack(ctx)
+}
+
+// shownOf is which blocks of bodies of removed runs entries of other runs show, by run.
+func (s *Store) shownOf(ctx context.Context, removed []uint) (map[uint][]int64, error) {
+	shown := map[uint][]int64{}
+	for _, id := range removed {
+		shown[id] = nil
+	}
+	var by []uint
+	err := s.reads.WithContext(ctx).Raw("SELECT id FROM runs WHERE sealed <> ? AND sieve_id IN (SELECT sieve_id FROM runs WHERE id IN ?)", runRemoved, removed).Scan(&by).Error
+	if err != nil {
+		return nil, err
+	}
+	for _, run := range by {
+		var blocks []int64
+		if err := s.reads.WithContext(ctx).Raw("SELECT block FROM entry_blocks WHERE run_id = ? AND oldest < run_id ORDER BY block", run).Scan(&blocks).Error; err != nil {
+			return nil, err
+		}
+		for some := range slices.Chunk(blocks, blocksAtOnce) {
+			list, _, err := s.unpacked(ctx, run, "block IN (SELECT value FROM json_each(?))", numbers(some))
+			if err != nil {
+				return nil, err
+			}
+			for i := range list {
+				if of, is := shown[list[i].BodyRun]; is {
+					shown[list[i].BodyRun] = append(of, blockOf(list[i].BodySeq))
+				}
+			}
+		}
+	}
+	for id := range shown {
+		slices.Sort(shown[id])
+		shown[id] = slices.Compact(shown[id])
+	}
+	return shown, nil
 }
 
 // Header returns what a run keeps of all that it was made from, and its number, whether or not it was removed.

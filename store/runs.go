@@ -23,10 +23,10 @@ type RunWriter struct {
 	seq   int64
 	shelf shelf
 
-	seen    int64 // entry of the history up to which the exceptions of before are known
-	touched []touchedPlace
-	back    []uint // exceptions that were absent, and are as they were because the run carries their records in
-	found   foundLists
+	seen  int64   // entry of the history up to which the exceptions of before are known
+	begun []Entry // of the block that is being filled
+	back  []uint  // exceptions that were absent, and are as they were because the run carries their records in
+	found foundLists
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
@@ -95,10 +95,11 @@ type Found struct {
 // Placed are entries that have their places in a run's report, ready to be written.
 type Placed struct {
 	entries []Entry
-	blocks  []BodyBlock
+	bodies  []BodyBlock
+	turned  [][]any
 }
 
-// Place gives the next entries their places in the run's report. It sets their run, place and body, and what is opened with the run.
+// Place gives the next entries their places in the run's report. It sets their run, place and body, and what is opened with the run; what is new gives its exception a number.
 func (w *RunWriter) Place(list []Found) (p Placed) {
 	p.entries = make([]Entry, len(list))
 	for i := range list {
@@ -109,7 +110,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 			e.BodyRun, e.BodySeq = w.run.ID, w.seq
 		}
 		if e.ExceptionID == 0 {
-			e.Opened = w.run.Started
+			e.ExceptionID, e.Opened = w.store.newException(), w.run.Started
 		}
 		if i == 0 || !e.Opened.Equal(list[i-1].Entry.Opened) {
 			e.opened = once(e.Opened.UTC().Format(writtenTime))
@@ -117,8 +118,9 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 			e.opened = list[i-1].Entry.opened
 		}
 		change := again.Change(e.Change)
+		e.Status = turned(change, e.Status)
 		if change != again.New && change != again.StillOpen {
-			w.touched = append(w.touched, touchedPlace{w.seq, e.ExceptionID, list[i].Hashes})
+			p.turned = append(p.turned, turnedRow(e, list[i].Hashes))
 		}
 		if list[i].Back {
 			w.back = append(w.back, e.ExceptionID)
@@ -126,9 +128,8 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		if change.Here() {
 			w.run.Here++
 		}
-		e.Status = turned(change, e.Status)
 		if full := w.shelf.add(list[i].Body); full != nil {
-			p.blocks = append(p.blocks, *full)
+			p.bodies = append(p.bodies, *full)
 		}
 		p.entries[i] = *e
 	}
@@ -147,25 +148,46 @@ func turned(change again.Change, status string) string {
 	return status
 }
 
-// entriesInOneGo is how many entries are written before it is seen whether a person's change waits.
-const entriesInOneGo = 200
-
-// Write writes entries in the order in which they were placed. An entry that is new gives its exception a number. They
+// Write writes entries in the order in which they were placed, as far as they fill blocks; the rest comes with the next ones, or with the sealing. They
 // are written in one transaction, unless somebody's change waits meanwhile: that is let through, and the rest comes behind it.
 func (w *RunWriter) Write(ctx context.Context, p Placed) error {
-	for len(p.entries) > 0 {
+	for i := range p.entries {
+		if err := w.found.add(&p.entries[i]); err != nil {
+			return err
+		}
+	}
+	w.begun = append(w.begun, p.entries...)
+	var pieces []piece
+	full := len(w.begun) / entriesInBlock * entriesInBlock
+	for list := range slices.Chunk(w.begun[:full], entriesInBlock) {
+		pieces = append(pieces, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(list)}})
+	}
+	w.begun = slices.Delete(w.begun, 0, full)
+	for _, b := range p.bodies {
+		pieces = append(pieces, piece{"body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}})
+	}
+	for some := range slices.Chunk(p.turned, rowsAtOnce) {
+		pieces = append(pieces, piece{"turned", turnedColumns, some})
+	}
+	return w.write(ctx, pieces)
+}
+
+// piece is some rows of a table.
+type piece struct {
+	table, columns string
+	rows           [][]any
+}
+
+// write writes pieces, in more than one transaction only where somebody's change waits.
+func (w *RunWriter) write(ctx context.Context, pieces []piece) error {
+	for len(pieces) > 0 {
 		written := 0
 		err := w.store.writeRows(ctx, func(to *rowWriter) error {
-			for _, b := range p.blocks {
-				if err := to.insert("body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}); err != nil {
+			for _, p := range pieces {
+				if err := to.insert(p.table, p.columns, p.rows); err != nil {
 					return err
 				}
-			}
-			for some := range slices.Chunk(p.entries, entriesInOneGo) {
-				if err := w.insert(to, some); err != nil {
-					return err
-				}
-				if written += len(some); w.store.queue.urgentWaits() {
+				if written++; w.store.queue.urgentWaits() {
 					break
 				}
 			}
@@ -174,32 +196,20 @@ func (w *RunWriter) Write(ctx context.Context, p Placed) error {
 		if err != nil {
 			return err
 		}
-		p = Placed{entries: p.entries[written:]}
+		pieces = pieces[written:]
 	}
 	return nil
 }
 
-// insert writes rows of entries, and numbers the exceptions that are new with them.
-func (w *RunWriter) insert(to *rowWriter, list []Entry) error {
-	next, err := to.number("SELECT max((SELECT coalesce(max(id), 0) FROM exceptions), (SELECT coalesce(max(exception_id), 0) FROM entries))")
-	if err != nil {
-		return err
-	}
-	entries := make([][]any, len(list))
-	for i := range list {
-		e := &list[i]
-		if e.ExceptionID == 0 {
-			next++
-			e.ExceptionID = uint(next)
-		}
-		if err := w.found.add(e); err != nil {
-			return err
-		}
-		entries[i] = []any{e.RunID, e.Seq, e.Tray, e.Side, e.Change, e.Status, e.Owner, e.Reason, e.ExceptionID, e.opened, e.Amount, e.Currency, e.Size, e.Differs,
-			e.KeyText, e.BodyRun, e.BodySeq, e.Search}
-	}
-	return to.insert("entries", `run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs,
-		key_text, body_run, body_seq, search`, entries)
+// newException is a number that no exception has had.
+func (s *Store) newException() uint { return uint(s.exceptions.Add(1)) }
+
+// countExceptions finds the greatest number that an exception has.
+func (s *Store) countExceptions(ctx context.Context) error {
+	var last int64
+	err := s.reads.WithContext(ctx).Raw("SELECT max((SELECT coalesce(max(id), 0) FROM exceptions), (SELECT coalesce(max(most), 0) FROM entry_blocks))").Scan(&last).Error
+	s.exceptions.Store(last)
+	return err
 }
 
 // sealed is what is kept of an index beside its parts.
@@ -214,10 +224,15 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 	if err != nil {
 		return Run{}, err
 	}
-	if rest := w.shelf.take(); rest != nil {
-		if err := w.store.write(ctx, bulk, func(tx *gorm.DB) error { return tx.Create(rest).Error }); err != nil {
-			return Run{}, err
-		}
+	var rest []piece
+	if b := w.shelf.take(); b != nil {
+		rest = append(rest, piece{"body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}})
+	}
+	if len(w.begun) > 0 {
+		rest = append(rest, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}})
+	}
+	if err := w.write(ctx, rest); err != nil {
+		return Run{}, err
 	}
 	if err := w.writeFound(ctx); err != nil {
 		return Run{}, err
@@ -229,7 +244,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return happened{}, err
 		}
 		w.run.Number = last + 1
-		if err := follow(tx, &w.run, w.seen, w.touched, w.back); err != nil {
+		if err := follow(tx, &w.run, w.seen, w.back); err != nil {
 			return happened{}, err
 		}
 		name, err := sieveName(tx, w.run.SieveID)
@@ -256,7 +271,7 @@ func (w *RunWriter) Drop(ctx context.Context) error {
 }
 
 func (s *Store) dropRun(ctx context.Context, id uint) error {
-	for _, table := range []string{"entries", "body_blocks", "index_parts", "carried_chunks", "found_blocks"} {
+	for _, table := range []string{"entry_blocks", "turned", "body_blocks", "index_parts", "carried_chunks", "found_blocks"} {
 		if err := s.deleteAll(ctx, table, "run_id", id); err != nil {
 			return err
 		}

@@ -62,12 +62,8 @@ func (s *Store) ChangeSignOff(ctx context.Context, run uint, version int, action
 		if err := tx.Save(&o).Error; err != nil {
 			return happened{}, err
 		}
-		if (was == ReportSigned) != (o.State == ReportSigned) {
-			// It stays as it is now, which a later run may have made of it just before; or what was done meanwhile, in later runs' reports, shows here again.
-			err := tx.Exec(`UPDATE entries INDEXED BY entries_of_exception SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x
-				WHERE x.sieve_id = (SELECT sieve_id FROM runs WHERE id = @run) AND x.id = exception_id AND run_id = @run
-				AND (entries.status <> x.status OR entries.owner <> x.owner OR entries.reason <> x.reason)`, map[string]any{"run": run}).Error
-			if err != nil {
+		if was != ReportSigned && o.State == ReportSigned {
+			if err := s.freeze(tx, run); err != nil {
 				return happened{}, err
 			}
 		}

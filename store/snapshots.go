@@ -296,7 +296,7 @@ const (
 
 // deleteAll deletes a parent's rows from a table, so that nobody waits long for the writer.
 func (s *Store) deleteAll(ctx context.Context, table, parent string, id uint) error {
-	key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entries": "seq", "body_blocks": "block",
+	key := map[string]string{"chunks": "batch, \"column\"", "rejects": "seq", "profiles": "snapshot_id", "entry_blocks": "block", "turned": "exception_id", "body_blocks": "block",
 		"index_parts": "side, part", "carried_chunks": "side, batch, \"column\"", "found_blocks": "sort, block"}[table]
 	statement := fmt.Sprintf("DELETE FROM %[1]s WHERE %[2]s = ? AND (%[3]s) IN (SELECT %[3]s FROM %[1]s WHERE %[2]s = ? LIMIT %[4]d)", table, parent, key, deletedAtOnce)
 	for gone := deletedAtOnce; gone > 0; {

@@ -40,6 +40,8 @@ type Store struct {
 	bulk   *rowReader
 	queue  *queue
 	blobs  *blobCache
+
+	exceptions atomic.Int64 // the greatest number that one has
 }
 
 // Errors that callers tell apart.
@@ -96,7 +98,10 @@ func Open(dir string) (_ *Store, err error) {
 		return nil, err
 	}
 	s.queue = newQueue(s.writes, s.rows)
-	return s, s.clearRemains(context.Background())
+	if err := s.clearRemains(context.Background()); err != nil {
+		return nil, err
+	}
+	return s, s.countExceptions(context.Background())
 }
 
 // Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set; and a sixteenth of that, within bounds,

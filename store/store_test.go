@@ -100,7 +100,7 @@ func TestFullDisk(t *testing.T) {
 	if job := end(t, v, started, err); job.State != store.JobFailed || !view.DiskFull.Is(job.Problem) {
 		t.Errorf("a run onto a full disk ended as %s: %v", job.State, job.Problem)
 	}
-	checkRows(t, s, map[string]int64{"runs": 0, "entries": 0, "index_parts": 0, "record_sets": 2})
+	checkRows(t, s, map[string]int64{"runs": 0, "entry_blocks": 0, "body_blocks": 0, "turned": 0, "index_parts": 0, "record_sets": 2})
 }
 
 // TestSpaceIsGivenBack checks that what is deleted makes the file smaller.

@@ -22,24 +22,40 @@ func (e *TrendEntry) Open() bool { return e.Status == StatusOpen || e.Status == 
 // FoundFirst is when it was found first: as that run began.
 func (e *TrendEntry) FoundFirst() (time.Time, error) { return time.Parse(writtenTime, e.Opened) }
 
-const trendEntry = "SELECT seq, tray, change, status, CAST(opened AS TEXT), amount, currency FROM entries WHERE run_id = ?"
+func trendEntry(e *Entry) TrendEntry {
+	return TrendEntry{e.Seq, e.Tray, e.Change, e.Status, e.opened, e.Amount, e.Currency}
+}
 
 // EachTrendEntry visits all entries of a run.
 func (s *Store) EachTrendEntry(ctx context.Context, run uint, visit func(*TrendEntry) error) error {
-	return s.trendEntries(ctx, trendEntry, []any{run}, visit)
-}
-
-// TrendEntries visits entries of a run by their places.
-func (s *Store) TrendEntries(ctx context.Context, run uint, seqs []int64, visit func(*TrendEntry) error) error {
-	return s.trendEntries(ctx, trendEntry+" AND seq IN (SELECT value FROM json_each(?))", []any{run, numbers(seqs)}, visit)
-}
-
-func (s *Store) trendEntries(ctx context.Context, query string, values []any, visit func(*TrendEntry) error) error {
-	var e TrendEntry
-	return s.bulk.each(ctx, query, values, func(r row) error {
-		e = TrendEntry{Seq: r.number(0), Tray: r.textAs(1, e.Tray), Change: r.textAs(2, e.Change), Status: r.textAs(3, e.Status), Opened: r.textAs(4, e.Opened), Amount: r.text(5), Currency: r.textAs(6, e.Currency)}
-		return visit(&e)
+	return s.eachStanding(ctx, run, 1, func(list []Entry) (bool, error) {
+		for i := range list {
+			e := trendEntry(&list[i])
+			if err := visit(&e); err != nil {
+				return false, err
+			}
+		}
+		return false, nil
 	})
+}
+
+// TrendChanges visits those entries of a run whose exceptions have been changed since an entry of the history, as its report shows them.
+func (s *Store) TrendChanges(ctx context.Context, run uint, since int64, visit func(*TrendEntry)) error {
+	changed, err := s.DeskChanges(ctx, run, since)
+	if err != nil {
+		return err
+	}
+	ids, stands := make([]uint, len(changed)), make(map[uint]*Stand, len(changed))
+	for i := range changed {
+		ids[i], stands[changed[i].ExceptionID] = changed[i].ExceptionID, &changed[i]
+	}
+	list, err := s.entriesOf(ctx, run, ids)
+	for i := range list {
+		list[i].stand(stands[list[i].ExceptionID])
+		e := trendEntry(&list[i])
+		visit(&e)
+	}
+	return err
 }
 
 // Settled visits the exceptions of a sieve that were explained or settled after a time, and still are: when that was, and when they were opened.
@@ -63,10 +79,4 @@ func (s *Store) Settled(ctx context.Context, sieve uint, after time.Time, visit 
 func (s *Store) RunsOf(ctx context.Context, sieve uint, limit int) (runs []Run, err error) {
 	err = s.reads.WithContext(ctx).Where("sieve_id = ? AND sealed = 1", sieve).Order("id DESC").Limit(limit).Find(&runs).Error
 	return runs, err
-}
-
-// Following reports whether the reports of a run's sieve do not show yet what its newest run has turned, see [RunWriter.Follow].
-func (s *Store) Following(ctx context.Context, run uint) (is bool, err error) {
-	err = s.reads.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM runs WHERE sealed = 1 AND followed = 0 AND sieve_id = (SELECT sieve_id FROM runs WHERE id = ?))", run).Scan(&is).Error
-	return is, err
 }

@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"gorm.io/gorm"
+
+	"twinsieve/core/again"
 )
 
 // An exception is untouched while nobody has worked on it and no later run has found something else of it. All that there is to say of it then stands
@@ -39,16 +41,37 @@ func eachUntouched(tx *gorm.DB, run uint, o sortOrder, after []byte, visit func(
 	})
 }
 
-// touch gives those exceptions rows that have none. ids is a query for their numbers; all of them are in a run's report.
-func touch(tx *gorm.DB, run uint, ids string, values ...any) error {
+// touch gives those exceptions rows that have none; all of them are in a run's report.
+func (s *Store) touch(tx *gorm.DB, run uint, ids []uint) error {
 	var sieve uint
 	if err := tx.Raw("SELECT sieve_id FROM runs WHERE id = ?", run).Scan(&sieve).Error; err != nil {
 		return err
 	}
-	return tx.Exec(`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, amount, currency, size, key_text, body_run, body_seq,
-			changed_seq, changed_by, comments, attachments)
-		SELECT e.exception_id, ?, e.side, e.tray, 'open', '', '', 1, e.opened, 'here', e.amount, e.currency, e.size, e.key_text, e.body_run, e.body_seq, 0, '', 0, 0
-		FROM (`+ids+`) c CROSS JOIN entries e INDEXED BY entries_of_exception ON e.exception_id = c.id
-		WHERE e.run_id = (SELECT max(id) FROM runs WHERE sealed = 1 AND sieve_id = ?) AND e.change IN ('new', 'still-open')
-		ON CONFLICT (id) DO NOTHING`, slices.Concat([]any{sieve}, values, []any{sieve})...).Error
+	var rows []uint
+	if err := tx.Raw("SELECT id FROM exceptions WHERE id IN (SELECT value FROM json_each(?))", numbers(ids)).Scan(&rows).Error; err != nil {
+		return err
+	}
+	slices.Sort(rows)
+	ids = slices.DeleteFunc(slices.Clone(ids), func(id uint) bool { _, is := slices.BinarySearch(rows, id); return is })
+	newest, err := newestRunOf(tx, sieve)
+	if err != nil {
+		return err
+	}
+	entries, err := s.entriesOf(tx.Statement.Context, newest, ids)
+	if err != nil {
+		return err
+	}
+	var made []Exception
+	for i := range entries {
+		if change := again.Change(entries[i].Change); change == again.New || change == again.StillOpen {
+			made = append(made, untouchedOf(sieve, &entries[i]))
+		}
+	}
+	if len(made) == 0 {
+		return nil
+	}
+	return tx.CreateInBatches(made, touchedAtOnce).Error
 }
+
+// touchedAtOnce is how many rows of exceptions one statement writes.
+const touchedAtOnce = 200

@@ -406,7 +406,7 @@ func TestSignedBeforeFollowed(t *testing.T) {
 	w := written(t, s, sieve, list)
 	sealed(t, w)
 	const want = "settled/ open/ open/ "
-	if changes, err := s.DeskChanges(t.Context(), first.ID, seen.Seq); err != nil || len(changes) != 1 || changes[0].Seq != 1 || changes[0].Status != store.StatusSettled {
+	if changes, err := s.DeskChanges(t.Context(), first.ID, seen.Seq); err != nil || len(changes) != 1 || changes[0].ExceptionID != 1 || changes[0].Status != store.StatusSettled {
 		t.Errorf("a list that is in memory hears of %+v, %v", changes, err)
 	}
 	if _, err := s.ChangeSignOff(t.Context(), first.ID, 0, "report.signed", func(o *store.SignOff) error { o.State = store.ReportSigned; return nil }); err != nil {

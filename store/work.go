@@ -61,10 +61,11 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		if err := unsigned(tx, on.Chosen.Run); err != nil {
 			return err
 		}
-		if err := choose(tx, on.Chosen); err != nil {
+		ids, err := s.choose(tx, on.Chosen)
+		if err != nil {
 			return err
 		}
-		if err := touch(tx, on.Chosen.Run, "SELECT id FROM chosen"); err != nil {
+		if err := s.touch(tx, on.Chosen.Run, ids); err != nil {
 			return err
 		}
 		if err := refuseStale(tx, on, by); err != nil {
@@ -94,7 +95,7 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		if err := tx.Create(&a).Error; err != nil {
 			return err
 		}
-		err := tx.Exec(`INSERT INTO action_items SELECT ?, x.id, x.status, x.owner, x.reason, x.settled, x.version + 1 FROM chosen c CROSS JOIN exceptions x ON x.id = c.id`, a.ID).Error
+		err = tx.Exec(`INSERT INTO action_items SELECT ?, x.id, x.status, x.owner, x.reason, x.settled, x.version + 1 FROM chosen c CROSS JOIN exceptions x ON x.id = c.id`, a.ID).Error
 		if err != nil {
 			return err
 		}
@@ -118,22 +119,31 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 			values = append(values, *change.Status, a.Created)
 		}
 		values = append(values, seq, by.Name)
-		if err := tx.Exec("UPDATE exceptions SET "+sets+settled+"version = version + 1, changed_seq = ?, changed_by = ? WHERE id IN (SELECT id FROM chosen)", values...).Error; err != nil {
-			return err
-		}
-		return showWork(tx)
+		return tx.Exec("UPDATE exceptions SET "+sets+settled+"version = version + 1, changed_seq = ?, changed_by = ? WHERE id IN (SELECT id FROM chosen)", values...).Error
 	})
 	return a, plainError(err)
 }
 
 // choose puts the exceptions of the entries that are chosen into the table of what is to be changed.
-func choose(tx *gorm.DB, q EntryQuery) error {
+func (s *Store) choose(tx *gorm.DB, q EntryQuery) (ids []uint, err error) {
 	for _, sql := range []string{"CREATE TEMP TABLE IF NOT EXISTS chosen (id INTEGER PRIMARY KEY)", "DELETE FROM chosen"} {
 		if err := tx.Exec(sql).Error; err != nil {
-			return err
+			return nil, err
 		}
 	}
-	return tx.Exec("INSERT OR IGNORE INTO chosen SELECT exception_id FROM (?)", q.where(tx.Table("entries").Select("exception_id")).Where("exception_id > 0")).Error
+	chosen := q.Chooser()
+	err = s.eachAsked(tx.Statement.Context, &q, 1, func(list []Entry) (bool, error) {
+		for i := range list {
+			if row := list[i].DeskRow(); row.Exception > 0 && chosen(&row) {
+				ids = append(ids, row.Exception)
+			}
+		}
+		return false, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return ids, tx.Exec("INSERT OR IGNORE INTO chosen SELECT value FROM json_each(?)", numbers(ids)).Error
 }
 
 // refuseStale refuses, or leaves out, what others have changed since the author of a change has looked.
@@ -158,12 +168,6 @@ func refuseStale(tx *gorm.DB, on WorkOn, by Actor) error {
 		return err
 	}
 	return e
-}
-
-// showWork lets the entries of all reports that are not signed show the work on the chosen exceptions.
-func showWork(tx *gorm.DB) error {
-	return tx.Exec(`UPDATE entries SET status = x.status, owner = x.owner, reason = x.reason FROM exceptions x
-		WHERE x.id = exception_id AND x.id IN (SELECT id FROM chosen) AND run_id NOT IN (SELECT run_id FROM sign_offs WHERE state = 'signed')`).Error
 }
 
 // unsigned refuses changes to a signed report.
@@ -225,10 +229,7 @@ func (s *Store) Undo(ctx context.Context, id uint) (a Action, kept int64, err er
 		}
 		err = tx.Exec(`UPDATE exceptions SET status = i.status, owner = i.owner, reason = i.reason, settled = i.settled, version = exceptions.version + 1, changed_seq = ?, changed_by = ?
 			FROM action_items i WHERE i.action_id = ? AND i.exception_id = exceptions.id AND exceptions.id IN (SELECT id FROM chosen)`, seq, by.Name, id).Error
-		if err != nil {
-			return err
-		}
-		return showWork(tx)
+		return err
 	})
 	return a, kept, plainError(err)
 }
@@ -259,7 +260,7 @@ func (s *Store) AddComment(ctx context.Context, run, exception uint, text string
 		if err := unsigned(tx, run); err != nil {
 			return happened{}, err
 		}
-		if err := touch(tx, run, "SELECT ? AS id", exception); err != nil {
+		if err := s.touch(tx, run, []uint{exception}); err != nil {
 			return happened{}, err
 		}
 		if err := tx.Create(&c).Error; err != nil {
@@ -309,7 +310,7 @@ func (s *Store) AddAttachment(ctx context.Context, run uint, a Attachment, conte
 		if err := unsigned(tx, run); err != nil {
 			return happened{}, err
 		}
-		if err := touch(tx, run, "SELECT ? AS id", a.ExceptionID); err != nil {
+		if err := s.touch(tx, run, []uint{a.ExceptionID}); err != nil {
 			return happened{}, err
 		}
 		if err := tx.Create(&a).Error; err != nil {

@@ -312,8 +312,12 @@ func TestUnsealedRun(t *testing.T) {
 	}
 	first := found(t, s, sieve, "new", "new")
 	for _, crash := range []bool{false, true} {
-		list := []store.Found{{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: "{}"}, {Entry: store.Entry{Change: "cleared", ExceptionID: 1, BodyRun: 1, BodySeq: 1, Size: []byte{}}}}
+		list := []store.Found{{Entry: store.Entry{Change: "cleared", ExceptionID: 1, BodyRun: 1, BodySeq: 1, Size: []byte{}}}}
+		for range 130 { // more than a block of entries
+			list = append(list, store.Found{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: "{}"})
+		}
 		w := written(t, s, sieve, list)
+		checkRows(t, s, map[string]int64{"entry_blocks": 2, "turned": 1, "body_blocks": 5, "runs": 2})
 		if x := earlier(t, s, sieve, 3); x.ID != 0 {
 			t.Errorf("an exception of a run that is not sealed: %+v", x)
 		}
@@ -325,7 +329,7 @@ func TestUnsealedRun(t *testing.T) {
 		} else if err := w.Drop(t.Context()); err != nil {
 			t.Fatal(err)
 		}
-		checkRows(t, s, map[string]int64{"exceptions": 0, "entries": 2, "body_blocks": 1, "runs": 1, "found_blocks": 2})
+		checkRows(t, s, map[string]int64{"exceptions": 0, "entry_blocks": 1, "turned": 0, "body_blocks": 1, "runs": 1, "found_blocks": 2})
 		if got := shows(t, s, first.ID); got != "open/ open/ " {
 			t.Errorf("%q", got)
 		}

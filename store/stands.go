@@ -1,0 +1,102 @@
+package store
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+)
+
+// Status, owner and reason belong to an exception, and every report that is not signed shows them as they are now. So they are not kept with entries, but for what a
+// signed report shows: that is written into its entries as it is signed.
+
+// Stand is how the work on an exception stands.
+type Stand struct {
+	ExceptionID           uint
+	Status, Owner, Reason string
+}
+
+// stand lets an entry show how its exception stands; nil: nobody has worked on it. An entry from before exceptions were followed stays as it is.
+func (e *Entry) stand(s *Stand) {
+	switch {
+	case e.ExceptionID == 0:
+	case s == nil:
+		e.Status, e.Owner, e.Reason = StatusOpen, "", ""
+	default:
+		e.Status, e.Owner, e.Reason = s.Status, s.Owner, s.Reason
+	}
+}
+
+// signed reports whether a report is signed.
+func (s *Store) signed(ctx context.Context, run uint) (is bool, err error) {
+	return is, s.reads.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM sign_offs WHERE run_id = ? AND state = 'signed')", run).Scan(&is).Error
+}
+
+// eachStanding is [Store.eachEntry], of entries as the report shows them now.
+func (s *Store) eachStanding(ctx context.Context, run uint, from int64, visit func([]Entry) (enough bool, err error)) error {
+	signed, err := s.signed(ctx, run)
+	if err != nil {
+		return err
+	}
+	return s.eachEntry(ctx, run, from, func(list []Entry) (bool, error) {
+		if !signed {
+			if err := s.standOver(ctx, list); err != nil {
+				return false, err
+			}
+		}
+		return visit(list)
+	})
+}
+
+// standOver lets entries show how their exceptions stand.
+func (s *Store) standOver(ctx context.Context, list []Entry) error {
+	if len(list) == 0 {
+		return nil
+	}
+	least, most := list[0].ExceptionID, list[0].ExceptionID
+	for i := range list {
+		least, most = min(least, list[i].ExceptionID), max(most, list[i].ExceptionID)
+	}
+	where, values := "id BETWEEN ? AND ?", []any{least, most}
+	if most-least > uint(4*len(list)) { // they are far apart, with many between them that are none of these
+		ids := make([]uint, len(list))
+		for i := range list {
+			ids[i] = list[i].ExceptionID
+		}
+		where, values = "id IN (SELECT value FROM json_each(?))", []any{numbers(ids)}
+	}
+	stands := map[uint]*Stand{}
+	var last Stand // many stand alike
+	err := s.bulk.each(ctx, "SELECT id, status, owner, reason FROM exceptions WHERE "+where, values, func(r row) error {
+		last = Stand{r.id(0), r.textAs(1, last.Status), r.textAs(2, last.Owner), r.textAs(3, last.Reason)}
+		one := last
+		one.Status, one.Owner, one.Reason = once(one.Status), once(one.Owner), once(one.Reason)
+		stands[one.ExceptionID] = &one
+		return nil
+	})
+	for i := range list {
+		list[i].stand(stands[list[i].ExceptionID])
+	}
+	return err
+}
+
+// freeze lets the entries of a report that is being signed keep how their exceptions stand. It is part of a transaction, in which nothing of that has been changed.
+func (s *Store) freeze(tx *gorm.DB, run uint) error {
+	ctx := tx.Statement.Context
+	return s.eachEntry(ctx, run, 1, func(list []Entry) (bool, error) {
+		if err := s.standOver(ctx, list); err != nil {
+			return false, err
+		}
+		for len(list) > 0 {
+			n := 1
+			for n < len(list) && entryBlockOf(list[n].Seq) == entryBlockOf(list[0].Seq) {
+				n++
+			}
+			packed := packEntries(list[:n])
+			if err := tx.Exec("UPDATE entry_blocks SET blob = ? WHERE run_id = ? AND block = ?", packed[len(packed)-1], run, packed[1]).Error; err != nil {
+				return false, err
+			}
+			list = list[n:]
+		}
+		return false, nil
+	})
+}
