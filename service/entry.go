@@ -1,14 +1,13 @@
 package service
 
 import (
+	"context"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
 	"twinsieve/core/again"
 	"twinsieve/core/exception"
-	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/service/handover"
 	"twinsieve/service/view"
@@ -52,8 +51,8 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 }
 
 // storedEntry makes an entry as people see it of what is stored.
-func storedEntry(row *store.Shown, e *view.Entry) error {
-	if err := readBody(row.Body, e); err != nil {
+func (v *Service) storedEntry(ctx context.Context, row *store.Shown, e *view.Entry) error {
+	if err := v.readBody(ctx, row.BodyRun, row.Body, e); err != nil {
 		return err
 	}
 	e.ID, e.Status = strconv.FormatInt(row.Seq, 10), row.Status
@@ -62,49 +61,37 @@ func storedEntry(row *store.Shown, e *view.Entry) error {
 	return nil
 }
 
-// readBack makes an entry of what people see of it.
-func readBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
-	if e.Reject != nil {
-		return readRejectBack(plan, e)
-	}
-	out := &exception.Entry{Tray: e.Tray, Side: sideOf(e), Said: e.Reason}
-	for s, r := range [2]*view.Record{e.Left, e.Right} {
-		if r == nil {
-			continue
-		}
-		out.Sides[s] = recordBack(r)
-	}
-	for _, f := range e.Fields {
-		field := exception.Field{Agrees: f.Agrees, Difference: f.Difference}
-		if f.Totals != nil {
-			field.Totals = *f.Totals
-		}
-		out.Fields = append(out.Fields, field)
-	}
-	if g := e.Group; g != nil {
-		out.Group = &exception.Group{Count: g.Records}
-		for s, listed := range g.Listed {
-			for i := range listed {
-				out.Group.Records[s] = append(out.Group.Records[s], *recordBack(&listed[i]))
+// searchText is what a search for an exception looks through: its cells, in lower case.
+func searchText(e *exception.Entry) string {
+	size := 0
+	for _, r := range e.Sides {
+		if r != nil {
+			for i := range r.Cells {
+				size += len(r.Cells[i].Text) + 1
 			}
 		}
 	}
-	return out
-}
-
-func recordBack(r *view.Record) *exception.Record {
-	rec := &exception.Record{Number: uint32(r.Number - 1), Origin: record.Origin{Line: r.Line, Run: r.Run}}
-	for i, c := range r.Cells {
-		if c == nil {
-			rec.Cells = append(rec.Cells, record.Cell{Null: true})
-		} else {
-			rec.Cells = append(rec.Cells, record.Cell{Text: *c, Null: slices.Contains(r.Markers, i)})
+	text := make([]byte, 0, size)
+	begun := false
+	for _, r := range e.Sides {
+		if r == nil {
+			continue
+		}
+		for _, c := range r.Cells {
+			if c.Null && c.Text == "" {
+				continue
+			}
+			if begun {
+				text = append(text, '\x1f')
+			}
+			text, begun = append(text, c.Text...), true
 		}
 	}
-	return rec
+	return strings.ToLower(string(text))
 }
 
-func holds(e *view.Entry, words []string) bool {
+// holds reports whether an entry has each of some words in its cells.
+func holds(e *exception.Entry, words []string) bool {
 	if len(words) == 0 {
 		return true
 	}

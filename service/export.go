@@ -115,7 +115,7 @@ func (v *Service) eachEntry(ctx context.Context, r *report, q Query, page *view.
 			for i := range page.Entries {
 				e := whole[i]
 				if e == nil {
-					e = readBack(r.plan, &page.Entries[i])
+					e = r.readBack(&page.Entries[i])
 				}
 				if err := visit(&page.Entries[i], e); err != nil {
 					return err

@@ -12,6 +12,7 @@ import (
 	"twinsieve/core/exact"
 	"twinsieve/core/exception"
 	"twinsieve/core/sieve"
+	"twinsieve/service/handover"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -38,10 +39,9 @@ type following struct {
 	dormant    map[int64]bool    // hashes of what was absent before, and explained or settled
 	rekept     []store.KeptUnder // what stays as gone as it was, and is to be found by other hashes from now on
 
-	prints again.Printer   // of what is written
-	seen   int64           // entry of the history up to which those of before are known
-	desk   []store.DeskRow // of the entries that were written; nil where they do not fit
-	room   int64           // how many more would
+	seen int64           // entry of the history up to which those of before are known
+	desk []store.DeskRow // of the entries that were written; nil where they do not fit
+	room int64           // how many more would
 }
 
 // before is an exception of before.
@@ -130,13 +130,16 @@ func (f *following) back(place int) bool {
 }
 
 // found gives an exception at a place of a run the form in which the store keeps it.
-func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (store.Found, error) {
-	shown := entryOf(plan, e)
-	body, err := writeBody(&shown)
+func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer) (store.Found, error) {
+	body, err := writeBody(e, handover.Reason(plan, e))
 	if err != nil {
 		return store.Found{}, err
 	}
-	row := store.Entry{Tray: e.Tray.String(), Side: shown.Side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(shown.Key, " ")), Size: []byte{}, Search: searchText(&shown)}
+	side := e.Side.String()
+	if e.Tray.Paired() {
+		side = "both"
+	}
+	row := store.Entry{Tray: e.Tray.String(), Side: side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(e.Key(plan), " ")), Size: []byte{}, Search: searchText(e)}
 	f.asBefore(place, &row)
 	for i, field := range e.Fields {
 		if !field.Agrees {
@@ -157,7 +160,7 @@ func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry) (stor
 			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
 		}
 	}
-	return store.Found{Entry: row, Body: body, Print: f.prints.Of(e), Back: f.back(place)}, nil
+	return store.Found{Entry: row, Body: body, Print: prints.Of(e), Back: f.back(place)}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

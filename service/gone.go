@@ -8,7 +8,6 @@ import (
 
 	"twinsieve/core/again"
 	"twinsieve/core/match"
-	"twinsieve/service/view"
 	"twinsieve/store"
 )
 
@@ -90,13 +89,13 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Hashes) ([]store.Found, error) {
 	list := make([]store.Found, len(page))
 	err := v.sideBySide(len(page), func(i int) error {
-		var shown view.Entry
-		if err := readBody(page[i].Body, &shown); err != nil {
+		was, err := readSeen(page[i].Body)
+		if err != nil {
 			return err
 		}
 		x := &page[i].Exception
 		list[i] = store.Found{Hashes: kept[i], Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(told[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
-			ExceptionID: x.ID, Opened: x.Opened, Amount: x.Amount, Currency: x.Currency, Size: x.Size, KeyText: x.KeyText, BodyRun: x.BodyRun, BodySeq: x.BodySeq, Search: searchText(&shown)}}
+			ExceptionID: x.ID, Opened: x.Opened, Amount: x.Amount, Currency: x.Currency, Size: x.Size, KeyText: x.KeyText, BodyRun: x.BodyRun, BodySeq: x.BodySeq, Search: was.searchText()}}
 		return nil
 	})
 	return list, err

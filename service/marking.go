@@ -2,11 +2,9 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 
 	"twinsieve/core/again"
 	"twinsieve/core/tray"
-	"twinsieve/service/view"
 	"twinsieve/store"
 )
 
@@ -15,29 +13,6 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 	if len(list) == 0 {
 		return nil
 	}
-	type source struct {
-		columns [2][]string
-		sets    [2]string
-		number  int
-	}
-	heads := map[uint]*source{}
-	head := func(run uint) (*source, error) {
-		if heads[run] == nil {
-			text, number, err := v.store.Header(ctx, run)
-			if err != nil {
-				return nil, err
-			}
-			var h header
-			if err := json.Unmarshal([]byte(text), &h); err != nil {
-				return nil, err
-			}
-			heads[run] = &source{number: number}
-			for s, side := range h.Sides {
-				heads[run].columns[s], heads[run].sets[s] = side.Columns, side.Set
-			}
-		}
-		return heads[run], nil
-	}
 	places := make([]store.EarlierPlace, len(list))
 	for i, b := range list {
 		places[i] = f.rows[b].at
@@ -45,7 +20,7 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 	if f.marker == nil {
 		var all [][2][]string
 		for run := range f.bodies {
-			of, err := head(run)
+			of, err := v.headOf(ctx, run)
 			if err != nil {
 				return err
 			}
@@ -55,23 +30,23 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 	}
 	n := 0
 	return v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
-		seen := make([]view.Entry, len(page)) // what people saw of them last
-		if err := v.sideBySide(len(page), func(i int) error { return readBody(page[i].Body, &seen[i]) }); err != nil {
+		were := make([]*seen, len(page)) // what was seen of them last
+		if err := v.sideBySide(len(page), func(i int) (err error) { were[i], err = readSeen(page[i].Body); return err }); err != nil {
 			return err
 		}
 		for i := range page {
-			row, shown, b := &page[i], &seen[i], list[n]
+			row, was, b := &page[i], were[i], list[n]
 			n++
-			of, err := head(row.BodyRun)
+			of, err := v.headOf(ctx, row.BodyRun)
 			if err != nil {
 				return err
 			}
 			var mark again.Mark
 			var kept again.Hashes
-			if shown.Reject != nil {
-				mark, kept = again.MarkReject(sideOf(shown), shown.Reject.Text), f.hasher.OfReject(sideOf(shown), shown.Reject.Text)
+			if was.reject != nil {
+				mark, kept = again.MarkReject(was.Side, was.reject.Text), f.hasher.OfReject(was.Side, was.reject.Text)
 			} else {
-				e := readBack(p.Plan, shown)
+				e := &was.Entry
 				for _, s := range tray.Sides {
 					if e.Sides[s] != nil {
 						e.Sides[s].Cells = f.marker.Arrange(s, of.columns[s], e.Sides[s].Cells)

@@ -63,7 +63,7 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 	page := &view.Overview{Exceptions: []view.Pending{}, Total: total, Next: next, All: counts.All, Mine: counts.Mine, Unowned: counts.Unowned, Mentions: counts.Mentions}
 	for _, row := range rows {
 		p := view.Pending{Sieve: row.Sieve, Run: row.Run}
-		if err := readBody(row.Body, &p.Entry); err != nil {
+		if err := v.readBody(ctx, row.BodyRun, row.Body, &p.Entry); err != nil {
 			return nil, err
 		}
 		change := again.StillOpen

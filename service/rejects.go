@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"twinsieve/core/again"
 	"twinsieve/core/exception"
@@ -40,9 +41,9 @@ func rejectsOf(p *planned) [2]int64 {
 }
 
 // rejectEntry gives a reject the form in which people see it.
-func rejectEntry(d *sieve.Definition, s tray.Side, r store.Reject) view.Entry {
+func rejectEntry(d *sieve.Definition, s tray.Side, r view.Reject) view.Entry {
 	set := [2]string{d.Left, d.Right}[s]
-	return view.Entry{Tray: tray.Reject, Side: s.String(), Key: []string{}, Reason: r.Reason, Reject: &view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text},
+	return view.Entry{Tray: tray.Reject, Side: s.String(), Key: []string{}, Reason: r.Reason, Reject: &r,
 		Steps: []string{fmt.Sprintf("line %s of the source of %s is no record: %s", summary.Number(r.Line), set, r.Reason)}}
 }
 
@@ -56,12 +57,11 @@ func sideOf(e *view.Entry) tray.Side {
 
 // foundReject gives a reject at a place of a run, behind the records, the form in which the store keeps it.
 func (f *following) foundReject(p *planned, place int, s tray.Side, r store.Reject) (store.Found, error) {
-	shown := rejectEntry(&p.Definition, s, r)
-	body, err := writeBody(&shown)
+	body, err := writeReject(s, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	if err != nil {
 		return store.Found{}, err
 	}
-	text := searchText(&shown)
+	text := rejectText(r.Text)
 	row := store.Entry{Tray: tray.Reject.String(), Side: s.String(), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: text, Size: []byte{}, Search: text}
 	f.asBefore(place, &row)
 	return store.Found{Entry: row, Body: body, Print: again.PrintReject(s, r.Text)}, nil
@@ -82,8 +82,14 @@ func (v *Service) writeRejects(ctx context.Context, w *store.RunWriter, f *follo
 	})
 }
 
-// readRejectBack makes a reject's entry of what people see of it.
-func readRejectBack(plan *sieve.Plan, e *view.Entry) *exception.Entry {
-	out := exception.OfReject(plan, sideOf(e), record.Reject(*e.Reject))
-	return &out
+// rejectText is what a search for a line that is no record looks through.
+func rejectText(text string) string { return strings.ToLower(strings.TrimSpace(text)) }
+
+// readBack makes an entry of what people see of it in a report.
+func (r *report) readBack(e *view.Entry) *exception.Entry {
+	if e.Reject != nil {
+		out := exception.OfReject(r.plan, sideOf(e), record.Reject(*e.Reject))
+		return &out
+	}
+	return readBack(e)
 }

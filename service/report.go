@@ -149,7 +149,7 @@ func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Ent
 		return nil, err
 	}
 	page := &view.Entries{Entries: make([]view.Entry, len(rows)), Total: total, Next: next, Seen: newest.Seq}
-	return page, v.sideBySide(len(rows), func(i int) error { return storedEntry(&rows[i], &page.Entries[i]) })
+	return page, v.sideBySide(len(rows), func(i int) error { return v.storedEntry(ctx, &rows[i], &page.Entries[i]) })
 }
 
 // listed is a page of the entries that are chosen, from the desk or else from the data file.
@@ -219,10 +219,10 @@ func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Q
 			return nil, err
 		}
 		for i := range entries {
-			e := entryOf(r.plan, &entries[i])
-			if !holds(&e, words) {
+			if !holds(&entries[i], words) {
 				continue
 			}
+			e := entryOf(r.plan, &entries[i])
 			if len(page.Entries) == size {
 				next, more = places[i], true
 				break
@@ -253,7 +253,7 @@ func (v *Service) Entry(ctx context.Context, run uint, id string) (*view.Entry, 
 			return nil, err
 		}
 		e := &view.Entry{}
-		if err := storedEntry(&row, e); err != nil {
+		if err := v.storedEntry(ctx, &row, e); err != nil {
 			return nil, err
 		}
 		return e, v.withAcceptance(ctx, e)

@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"golang.org/x/sync/errgroup"
 
+	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/pace"
@@ -331,12 +331,9 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 		done := 0
 		for entries := range read {
 			for part := range slices.Chunk(entries, entriesWritten) {
-				rows := make([]store.Found, len(part))
-				for i := range rows {
-					var err error
-					if rows[i], err = f.found(p.Plan, done+i, &part[i]); err != nil {
-						return err
-					}
+				rows, err := f.form(v, p, done, part)
+				if err != nil {
+					return err
 				}
 				done += len(rows)
 				if err := pass(ctx, parts, written{f.place(w, rows), len(rows)}); err != nil {
@@ -360,6 +357,18 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 	return group.Wait()
 }
 
+// form gives exceptions from a place of a run on the form in which the store keeps them.
+func (f *following) form(v *Service, p *planned, place int, list []exception.Entry) ([]store.Found, error) {
+	rows := make([]store.Found, len(list))
+	return rows, v.inParts(len(list), func(from, to int) (err error) {
+		var prints again.Printer
+		for i := from; i < to && err == nil; i++ {
+			rows[i], err = f.found(p.Plan, place+i, &list[i], &prints)
+		}
+		return err
+	})
+}
+
 // pass hands something on to the next stage, unless the work is ended.
 func pass[T any](ctx context.Context, to chan<- T, one T) error {
 	select {
@@ -368,25 +377,6 @@ func pass[T any](ctx context.Context, to chan<- T, one T) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-}
-
-// searchText is what a search for an entry looks through.
-func searchText(e *view.Entry) string {
-	if e.Reject != nil {
-		return strings.ToLower(strings.TrimSpace(e.Reject.Text))
-	}
-	var parts []string
-	for _, r := range []*view.Record{e.Left, e.Right} {
-		if r == nil {
-			continue
-		}
-		for _, c := range r.Cells {
-			if c != nil {
-				parts = append(parts, *c)
-			}
-		}
-	}
-	return strings.ToLower(strings.Join(parts, "\x1f"))
 }
 
 // Runs returns a page of the runs, the newest first.

@@ -48,6 +48,7 @@ type Service struct {
 	uploads uploads
 	matches matches
 	trends  trends
+	heads   heads
 
 	looksAtAll bool // a run looks at all exceptions of before, whatever is kept of them; what tests hold the rest against
 

@@ -77,7 +77,7 @@ func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tra
 		return err
 	}
 	for i := range first.Entries {
-		if err := put(&first.Entries[i], readBack(r.plan, &first.Entries[i]), func(row []string) error { rows = append(rows, row); return nil }); err != nil {
+		if err := put(&first.Entries[i], r.readBack(&first.Entries[i]), func(row []string) error { rows = append(rows, row); return nil }); err != nil {
 			return err
 		}
 	}

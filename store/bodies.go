@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 
+	"github.com/klauspost/compress/s2"
 	"github.com/klauspost/compress/zstd"
 	"gorm.io/gorm"
 )
@@ -26,26 +27,31 @@ type BodyBlock struct {
 // blockOf is the block in which what is shown of an entry stands.
 func blockOf(seq int64) int64 { return (seq - 1) / bodiesInBlock }
 
-// Neither can fail with these options.
+// The packer of lists, and of bodies as they were packed before. Neither can fail with these options.
 var (
 	bodyPacker, _   = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(2), zstd.WithWindowSize(128<<10))
 	bodyUnpacker, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0))
 )
 
-// packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none.
+// packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none. Before it stands a zero, with which blobs of before do not begin.
 func packBodies(bodies []string) []byte {
 	var text []byte
 	for _, b := range bodies {
 		text = append(binary.AppendUvarint(text, uint64(len(b))), b...)
 	}
-	return bodyPacker.EncodeAll(text, nil)
+	blob := make([]byte, 1+s2.MaxEncodedLen(len(text)))
+	return blob[:1+len(s2.Encode(blob[1:], text))]
 }
 
 var errBodies = errors.New("what is shown of an entry is damaged in the data file; restore a copy of the file")
 
 // unpackBodies gives back what packBodies has packed.
 func unpackBodies(blob []byte) (bodies []string, err error) {
-	text, err := bodyUnpacker.DecodeAll(blob, nil)
+	unpack := func() ([]byte, error) { return bodyUnpacker.DecodeAll(blob, nil) }
+	if len(blob) > 0 && blob[0] == 0 {
+		unpack = func() ([]byte, error) { return s2.Decode(nil, blob[1:]) }
+	}
+	text, err := unpack()
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errBodies, err)
 	}

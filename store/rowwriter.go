@@ -53,19 +53,6 @@ func (w *rowWriter) transaction(ctx context.Context, do func(*rowWriter) error) 
 	return do(w)
 }
 
-// number is the one number that a query gives.
-func (w *rowWriter) number(query string, values ...any) (n int64, err error) {
-	stmt, err := w.conn.Prepare(query)
-	if err != nil {
-		return 0, err
-	}
-	if err := bind(stmt, values); err != nil {
-		return 0, err
-	}
-	n, err = sqlitex.ResultInt64(stmt)
-	return n, err
-}
-
 // rowsAtOnce is how many rows one statement writes. While it runs it stays at its place in the table and in each index, which rows that come in
 // order need not be looked for again.
 const rowsAtOnce = 100

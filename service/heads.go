@@ -1,0 +1,75 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"sync"
+
+	"twinsieve/core/sieve"
+	"twinsieve/service/view"
+)
+
+// runHead is what was so in a run of what it has found, whether or not its report is still kept.
+type runHead struct {
+	number  int
+	columns [2][]string
+	sets    [2]string
+	plan    *sieve.Plan
+}
+
+// headsKept is of how many runs it is kept at hand.
+const headsKept = 100
+
+// heads are those of runs that were asked for; they never change.
+type heads struct {
+	mu   sync.Mutex
+	kept map[uint]*runHead
+}
+
+// headOf is the head of a run.
+func (v *Service) headOf(ctx context.Context, run uint) (*runHead, error) {
+	v.heads.mu.Lock()
+	h := v.heads.kept[run]
+	v.heads.mu.Unlock()
+	if h != nil {
+		return h, nil
+	}
+	text, number, err := v.store.Header(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	var head header
+	if err := json.Unmarshal([]byte(text), &head); err != nil {
+		return nil, err
+	}
+	h = &runHead{number: number}
+	for s, side := range head.Sides {
+		h.columns[s], h.sets[s] = side.Columns, side.Set
+	}
+	if h.plan, err = head.Definition.Compile(h.columns[0], h.columns[1]); err != nil {
+		return nil, err
+	}
+	v.heads.mu.Lock()
+	defer v.heads.mu.Unlock()
+	if v.heads.kept == nil || len(v.heads.kept) >= headsKept {
+		v.heads.kept = map[uint]*runHead{}
+	}
+	v.heads.kept[run] = h
+	return h, nil
+}
+
+// readBody reads how people see an exception that a run has found.
+func (v *Service) readBody(ctx context.Context, run uint, body string, e *view.Entry) error {
+	if keptAsShown(body) {
+		return readShown(body, e)
+	}
+	s, err := readSeen(body)
+	if err != nil {
+		return err
+	}
+	h, err := v.headOf(ctx, run)
+	if err == nil {
+		*e = s.view(h.plan)
+	}
+	return err
+}
