@@ -52,8 +52,9 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 		sealing, ctx := errgroup.WithContext(ctx)
 		for _, side := range tray.Sides {
 			sealing.Go(func() error {
-				for first := 0; first < len(index.Sides[side].Trays); first += match.SealRecords {
-					blob, err := index.Sides[side].Seal(first)
+				records := len(index.Sides[side].Trays)
+				for first := 0; first < records; first += match.SealRecords {
+					blob, err := index.Seal(side, first, min(first+match.SealRecords, records))
 					if err != nil {
 						return err
 					}
@@ -334,5 +335,8 @@ func (s *Store) Index(ctx context.Context, run Run) (*match.Index, error) {
 			return nil
 		})
 	}
-	return index, group.Wait()
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	return index, index.Unsealed()
 }

@@ -114,24 +114,3 @@ func TestPage(t *testing.T) {
 		}
 	}
 }
-
-// TestSealedIndex writes an index in its stored form and reads it back.
-func TestSealedIndex(t *testing.T) {
-	_, index, _ := example(t)
-	for s := range index.Sides {
-		blob, err := index.Sides[s].Seal(0)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var again match.Side
-		if err := again.Unseal(blob); err != nil {
-			t.Fatal(err)
-		}
-		if !slices.Equal(again.Trays, index.Sides[s].Trays) || !slices.Equal(again.Partners, index.Sides[s].Partners) || !slices.Equal(again.Keys, index.Sides[s].Keys) {
-			t.Errorf("%s: %+v, want %+v", tray.Side(s), again, index.Sides[s])
-		}
-		if err := again.Unseal(blob[:len(blob)-20]); err == nil {
-			t.Error("a cut part was read")
-		}
-	}
-}
