@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"sync"
@@ -187,7 +188,7 @@ func (d *desk) sorted(sort string) []int {
 		order[i] = i
 	}
 	by := store.Sorting(sort)
-	slices.SortStableFunc(order, func(a, b int) int { return by(&d.rows[a], &d.rows[b]) })
+	slices.SortFunc(order, func(a, b int) int { return cmp.Or(by(&d.rows[a], &d.rows[b]), cmp.Compare(a, b)) })
 	return order
 }
 

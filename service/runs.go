@@ -172,7 +172,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	report := func(exceptions float64) []pace.Leg {
-		return []pace.Leg{{Stage: "writing the index", Units: float64(p.records())}, {Stage: readingBefore, Units: last}, {Stage: recognising, Units: min(last, exceptions)},
+		return []pace.Leg{{Stage: readingBefore, Units: last}, {Stage: recognising, Units: min(last, exceptions)},
 			{Stage: writingReport, Units: exceptions}, {Stage: sealingReport, Units: exceptions}}
 	}
 	expected := last
@@ -180,7 +180,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		expected = float64(p.records()) / firstExceptions
 	}
 	j.expect(slices.Concat(matchLegs(p), report(expected))...)
-	follow := func() (*following, error) {
+	follow := func(ctx context.Context) (*following, error) {
 		if last > 0 {
 			j.progress(readingBefore, 0, 0)
 		}
@@ -193,7 +193,7 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		}
 	}()
 	if p.Definition.Carry { // what is carried in takes part in the match
-		if f, err = follow(); err != nil {
+		if f, err = follow(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -202,17 +202,19 @@ func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) 
 		return nil, err
 	}
 	j.expect(report(float64(summary.Of(p.Plan, index, rejectsOf(p)).Exceptions))...)
-	j.progress("writing the index", 0, 1)
-	if err := w.AddIndex(ctx, index); err != nil {
-		return nil, err
-	}
-	if f == nil { // now that the match has given back its memory
-		if f, err = follow(); err != nil {
-			return nil, err
+	group, writing := errgroup.WithContext(ctx)
+	group.Go(func() error { return w.AddIndex(writing, index) })
+	var since *view.Since
+	group.Go(func() (err error) {
+		if f == nil { // now that the match has given back its memory
+			if f, err = follow(writing); err != nil {
+				return err
+			}
 		}
-	}
-	since, err := v.writeEntries(ctx, j, w, f, p, index)
-	if err != nil {
+		since, err = v.writeEntries(writing, j, w, f, p, index)
+		return err
+	})
+	if err := group.Wait(); err != nil {
 		return nil, err
 	}
 	head, err := json.Marshal(header{row.Name, p.Definition, p.sides(), summary.Of(p.Plan, index, rejectsOf(p)), store.ActorOf(ctx).Name, since})
@@ -291,6 +293,7 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	if err := f.recognise(ctx, j, v, p, index, places); err != nil {
 		return nil, err
 	}
+	f.desk = slices.Grow(f.desk, int(min(f.room, int64(len(places)))))
 	j.expect(pace.Leg{Stage: writingReport, Units: float64(len(places))}, pace.Leg{Stage: sealingReport, Units: float64(len(places)) + sealedTouched*float64(f.touched())})
 	if err := v.writePlaces(ctx, j, w, f, p, index, places); err != nil {
 		return nil, err
@@ -304,14 +307,14 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	return f.since, ctx.Err()
 }
 
-// writePlaces writes the entries at places. While some are written, the next ones are brought into their form, and those behind them are read.
+// writePlaces writes the entries at places. While some are written, the next ones are packed, those behind them brought into their form, and those behind these read.
 func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f *following, p *planned, index *match.Index, places []exception.Place) error {
 	type written struct {
 		store.Placed
 		entries int
 	}
 	tables := v.tables(p)
-	read, parts := make(chan []exception.Entry), make(chan written, 2)
+	read, formed, parts := make(chan []exception.Entry), make(chan []store.Found, 1), make(chan written, 2)
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() error {
 		defer close(read)
@@ -327,7 +330,7 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 		return nil
 	})
 	group.Go(func() error {
-		defer close(parts)
+		defer close(formed)
 		done := 0
 		for entries := range read {
 			for part := range slices.Chunk(entries, entriesWritten) {
@@ -336,9 +339,18 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 					return err
 				}
 				done += len(rows)
-				if err := pass(ctx, parts, written{f.place(w, rows), len(rows)}); err != nil {
+				if err := pass(ctx, formed, rows); err != nil {
 					return err
 				}
+			}
+		}
+		return nil
+	})
+	group.Go(func() error {
+		defer close(parts)
+		for rows := range formed {
+			if err := pass(ctx, parts, written{f.place(w, rows), len(rows)}); err != nil {
+				return err
 			}
 		}
 		return nil

@@ -27,31 +27,37 @@ type BodyBlock struct {
 // blockOf is the block in which what is shown of an entry stands.
 func blockOf(seq int64) int64 { return (seq - 1) / bodiesInBlock }
 
-// The packer of lists, and of bodies as they were packed before. Neither can fail with these options.
-var (
-	bodyPacker, _   = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(2), zstd.WithWindowSize(128<<10))
-	bodyUnpacker, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0))
-)
+// unpackerOfBefore cannot fail with these options.
+var unpackerOfBefore, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0))
 
-// packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none. Before it stands a zero, with which blobs of before do not begin.
+// packText packs text into a blob. Before it stands a zero, with which blobs do not begin that were packed before, by zstd.
+func packText(text []byte) []byte {
+	blob := make([]byte, 1+s2.MaxEncodedLen(len(text)))
+	return blob[:1+len(s2.Encode(blob[1:], text))]
+}
+
+// unpackText gives back what packText has packed, or what was packed before.
+func unpackText(blob []byte) ([]byte, error) {
+	if len(blob) > 0 && blob[0] == 0 {
+		return s2.Decode(nil, blob[1:])
+	}
+	return unpackerOfBefore.DecodeAll(blob, nil)
+}
+
+// packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none.
 func packBodies(bodies []string) []byte {
 	var text []byte
 	for _, b := range bodies {
 		text = append(binary.AppendUvarint(text, uint64(len(b))), b...)
 	}
-	blob := make([]byte, 1+s2.MaxEncodedLen(len(text)))
-	return blob[:1+len(s2.Encode(blob[1:], text))]
+	return packText(text)
 }
 
 var errBodies = errors.New("what is shown of an entry is damaged in the data file; restore a copy of the file")
 
 // unpackBodies gives back what packBodies has packed.
 func unpackBodies(blob []byte) (bodies []string, err error) {
-	unpack := func() ([]byte, error) { return bodyUnpacker.DecodeAll(blob, nil) }
-	if len(blob) > 0 && blob[0] == 0 {
-		unpack = func() ([]byte, error) { return s2.Decode(nil, blob[1:]) }
-	}
-	text, err := unpack()
+	text, err := unpackText(blob)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errBodies, err)
 	}
@@ -89,6 +95,11 @@ func (s *shelf) take() *BodyBlock {
 		return nil
 	}
 	return &BodyBlock{s.run, block, packBodies(bodies)}
+}
+
+// piece is the block's row.
+func (b *BodyBlock) piece() piece {
+	return piece{"body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}}
 }
 
 // bodies reads what is shown of n entries: of each it is said in which run it stands and at which place, and it is put where it belongs.

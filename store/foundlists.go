@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/again"
@@ -141,7 +142,7 @@ func (p *foundPacker) take() *FoundBlock {
 		return nil
 	}
 	full := p.block
-	full.Last, full.Blob = slices.Clone(p.block.Last), bodyPacker.EncodeAll(p.text, nil)
+	full.Last, full.Blob = slices.Clone(p.block.Last), packText(p.text)
 	p.block.Block++
 	p.text, p.n = p.text[:0], 0
 	return &full
@@ -157,42 +158,45 @@ func (w *RunWriter) writeFound(ctx context.Context) (err error) {
 	if err := u.sort(); err != nil {
 		return err
 	}
-	var rows [][]any
-	write := func() error {
-		err := w.store.writeRows(ctx, func(to *rowWriter) error {
-			return to.insert("found_blocks", "run_id, sort, block, last, blob", rows)
-		})
-		rows = nil
-		return err
+	group, ctx := errgroup.WithContext(ctx)
+	for o := range sortOrders {
+		group.Go(func() error { return w.writeList(ctx, o) })
 	}
+	return group.Wait()
+}
+
+// writeList writes the list in one of the orders.
+func (w *RunWriter) writeList(ctx context.Context, o sortOrder) error {
+	var pieces []piece
 	put := func(b *FoundBlock) error {
 		if b == nil {
 			return nil
 		}
-		if rows = append(rows, []any{b.RunID, int(b.Sort), b.Block, b.Last, b.Blob}); len(rows) < blocksInOneGo {
+		pieces = append(pieces, piece{"found_blocks", "run_id, sort, block, last, blob", [][]any{{b.RunID, int(b.Sort), b.Block, b.Last, b.Blob}}})
+		if len(pieces) < blocksInOneGo {
 			return nil
 		}
-		return write()
+		err := w.write(ctx, pieces)
+		pieces = pieces[:0]
+		return err
 	}
-	for o := range sortOrders {
-		packer := foundPacker{block: FoundBlock{RunID: w.run.ID, Sort: o}}
-		for c := u.lists[o].sorter.Cursor(); ; {
-			more, err := c.Next()
-			if err != nil {
-				return err
-			}
-			if !more {
-				break
-			}
-			if err := put(packer.add(c.At())); err != nil {
-				return err
-			}
+	packer := foundPacker{block: FoundBlock{RunID: w.run.ID, Sort: o}}
+	for c := w.found.lists[o].sorter.Cursor(); ; {
+		more, err := c.Next()
+		if err != nil {
+			return err
 		}
-		if err := put(packer.take()); err != nil {
+		if !more {
+			break
+		}
+		if err := put(packer.add(c.At())); err != nil {
 			return err
 		}
 	}
-	return write()
+	if err := put(packer.take()); err != nil {
+		return err
+	}
+	return w.write(ctx, pieces)
 }
 
 // listed is where an exception of All exceptions stands: an untouched one in the newest run of its sieve, any other in run 0, which is a row of its own.
@@ -207,7 +211,7 @@ var errFound = errors.New("the list of open exceptions is damaged in the data fi
 
 // unpackFound is what a block has in it.
 func unpackFound(b *FoundBlock) (list []listed, err error) {
-	text, err := bodyUnpacker.DecodeAll(b.Blob, nil)
+	text, err := unpackText(b.Blob)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errFound, err)
 	}

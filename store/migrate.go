@@ -191,11 +191,26 @@ var migrations = []struct {
 	}},
 	{packedEntries, []string{
 		`CREATE TABLE entry_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), block INTEGER NOT NULL, entries INTEGER NOT NULL, least INTEGER NOT NULL, most INTEGER NOT NULL,
-			oldest INTEGER NOT NULL, exceptions BLOB NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block)) WITHOUT ROWID`,
+			oldest INTEGER NOT NULL, exceptions BLOB NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block))`,
 		`CREATE INDEX entry_blocks_most ON entry_blocks (most)`,
 		`CREATE TABLE turned (run_id INTEGER NOT NULL REFERENCES runs(id), exception_id INTEGER NOT NULL, tray TEXT NOT NULL, side TEXT NOT NULL, change TEXT NOT NULL,
 			status TEXT NOT NULL, opened DATETIME NOT NULL, amount TEXT NOT NULL, currency TEXT NOT NULL, size BLOB NOT NULL, key_text TEXT NOT NULL, body_run INTEGER NOT NULL,
 			body_seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_hash INTEGER NOT NULL, right_hash INTEGER NOT NULL, PRIMARY KEY (run_id, exception_id)) WITHOUT ROWID`,
+		// In a table without row numbers a row is looked for by reading the others whole, which takes long where these are blobs.
+		`CREATE TABLE body_blocks_numbered (run_id INTEGER NOT NULL REFERENCES runs(id), block INTEGER NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block))`,
+		`INSERT INTO body_blocks_numbered SELECT run_id, block, blob FROM body_blocks`,
+		`DROP TABLE body_blocks`,
+		`ALTER TABLE body_blocks_numbered RENAME TO body_blocks`,
+		`CREATE TABLE found_blocks_numbered (run_id INTEGER NOT NULL REFERENCES runs(id), sort INTEGER NOT NULL, block INTEGER NOT NULL, last BLOB NOT NULL, blob BLOB NOT NULL,
+			PRIMARY KEY (run_id, sort, block))`,
+		`INSERT INTO found_blocks_numbered SELECT run_id, sort, block, last, blob FROM found_blocks`,
+		`DROP TABLE found_blocks`,
+		`ALTER TABLE found_blocks_numbered RENAME TO found_blocks`,
+		`CREATE TABLE carried_chunks_numbered (run_id INTEGER NOT NULL REFERENCES runs(id), side INTEGER NOT NULL, batch INTEGER NOT NULL, "column" INTEGER NOT NULL,
+			blob BLOB NOT NULL, PRIMARY KEY (run_id, side, batch, "column"))`,
+		`INSERT INTO carried_chunks_numbered SELECT run_id, side, batch, "column", blob FROM carried_chunks`,
+		`DROP TABLE carried_chunks`,
+		`ALTER TABLE carried_chunks_numbered RENAME TO carried_chunks`,
 	}},
 }
 

@@ -95,14 +95,20 @@ type Found struct {
 
 // Placed are entries that have their places in a run's report, ready to be written.
 type Placed struct {
-	entries []Entry
-	bodies  []BodyBlock
-	turned  [][]any
+	pieces []piece
+	err    error
+}
+
+// piece is some rows of a table.
+type piece struct {
+	table, columns string
+	rows           [][]any
 }
 
 // Place gives the next entries their places in the run's report. It sets their run, place and body, and what is opened with the run; what is new gives its exception a number.
+// Those that do not fill a block come with the next ones, or with the sealing.
 func (w *RunWriter) Place(list []Found) (p Placed) {
-	p.entries = make([]Entry, len(list))
+	var turnedNow [][]any
 	for i := range list {
 		e := &list[i].Entry
 		w.seq++
@@ -121,7 +127,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		change := again.Change(e.Change)
 		e.Status = turned(change, e.Status)
 		if change != again.New && change != again.StillOpen {
-			p.turned = append(p.turned, turnedRow(e, list[i].Hashes))
+			turnedNow = append(turnedNow, turnedRow(e, list[i].Hashes))
 		}
 		if list[i].Back {
 			w.back = append(w.back, e.ExceptionID)
@@ -130,9 +136,18 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 			w.run.Here++
 		}
 		if full := w.shelf.add(list[i].Body); full != nil {
-			p.bodies = append(p.bodies, *full)
+			p.pieces = append(p.pieces, full.piece())
 		}
-		p.entries[i] = *e
+		if w.begun = append(w.begun, *e); len(w.begun) == entriesInBlock {
+			p.pieces = append(p.pieces, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}})
+			w.begun = w.begun[:0]
+		}
+		if p.err = w.found.add(e); p.err != nil {
+			return p
+		}
+	}
+	for some := range slices.Chunk(turnedNow, rowsAtOnce) {
+		p.pieces = append(p.pieces, piece{"turned", turnedColumns, some})
 	}
 	return p
 }
@@ -149,34 +164,13 @@ func turned(change again.Change, status string) string {
 	return status
 }
 
-// Write writes entries in the order in which they were placed, as far as they fill blocks; the rest comes with the next ones, or with the sealing. They
+// Write writes entries in the order in which they were placed. They
 // are written in one transaction, unless somebody's change waits meanwhile: that is let through, and the rest comes behind it.
 func (w *RunWriter) Write(ctx context.Context, p Placed) error {
-	for i := range p.entries {
-		if err := w.found.add(&p.entries[i]); err != nil {
-			return err
-		}
+	if p.err != nil {
+		return p.err
 	}
-	w.begun = append(w.begun, p.entries...)
-	var pieces []piece
-	full := len(w.begun) / entriesInBlock * entriesInBlock
-	for list := range slices.Chunk(w.begun[:full], entriesInBlock) {
-		pieces = append(pieces, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(list)}})
-	}
-	w.begun = slices.Delete(w.begun, 0, full)
-	for _, b := range p.bodies {
-		pieces = append(pieces, piece{"body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}})
-	}
-	for some := range slices.Chunk(p.turned, rowsAtOnce) {
-		pieces = append(pieces, piece{"turned", turnedColumns, some})
-	}
-	return w.write(ctx, pieces)
-}
-
-// piece is some rows of a table.
-type piece struct {
-	table, columns string
-	rows           [][]any
+	return w.write(ctx, p.pieces)
 }
 
 // write writes pieces, in more than one transaction only where somebody's change waits.
@@ -227,7 +221,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 	}
 	var rest []piece
 	if b := w.shelf.take(); b != nil {
-		rest = append(rest, piece{"body_blocks", "run_id, block, blob", [][]any{{b.RunID, b.Block, b.Blob}}})
+		rest = append(rest, b.piece())
 	}
 	if len(w.begun) > 0 {
 		rest = append(rest, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}})
