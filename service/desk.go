@@ -21,9 +21,18 @@ type desk struct {
 	mu     sync.RWMutex
 	seen   int64 // entry of the history up to which it is current
 	rows   []store.DeskRow
-	at     map[uint]int     // row by exception
-	orders map[string][]int // rows in the order of a sort
+	at     map[uint]int        // row by exception
+	orders map[deskOrder][]int // rows in an order
 }
+
+// deskOrder is an order of a desk's rows; of equal ones the place in the report decides, whichever way they are sorted.
+type deskOrder struct {
+	sort string
+	desc bool
+}
+
+// changes reports whether people change what is sorted by.
+func (o deskOrder) changes() bool { return o.sort == "status" || o.sort == "owner" }
 
 // deskRow is about how many bytes an entry takes on a desk. All desks together keep to an eighth of the memory; a report that does not fit has
 // none.
@@ -78,8 +87,11 @@ func (v *Service) desk(ctx context.Context, r *report, newest int64) (*desk, err
 		}
 	}
 	if len(changed) > 0 {
-		delete(d.orders, "status")
-		delete(d.orders, "owner")
+		for order := range d.orders {
+			if order.changes() {
+				delete(d.orders, order)
+			}
+		}
 	}
 	d.seen = max(d.seen, newest)
 	return d, nil
@@ -120,7 +132,7 @@ func (v *Service) lay(run uint) {
 // setOut makes a desk of rows that are current up to an entry of the history.
 func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 	places := make([]int, len(rows)) // the order of the report, which needs no sorting
-	d := &desk{run: run, seen: seen, rows: rows, at: make(map[uint]int, len(rows)), orders: map[string][]int{"": places, "place": places}}
+	d := &desk{run: run, seen: seen, rows: rows, at: make(map[uint]int, len(rows)), orders: map[deskOrder][]int{{}: places, {sort: "place"}: places}}
 	for i := range rows {
 		places[i] = i
 		if id := rows[i].Exception; id > 0 {
@@ -135,8 +147,8 @@ func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 	v.desks.ready = append(v.desks.ready, d)
 	if v.jobs.all.Err() == nil {
 		v.desks.ended.Go(func() { // what people sort by most is sorted before they do
-			for _, sort := range []string{"amount", "age", "key"} {
-				d.order(sort)
+			for _, o := range []deskOrder{{sort: "amount", desc: true}, {sort: "age"}, {sort: "key"}} {
+				d.order(o)
 			}
 		})
 	}
@@ -149,95 +161,77 @@ func (v *Service) setOut(run uint, seen int64, rows []store.DeskRow) {
 	}
 }
 
-// order is the rows in the order of a sort, ascending, of equal ones in the order of the report.
-func (d *desk) order(sort string) []int {
+// order is the rows in an order.
+func (d *desk) order(o deskOrder) []int {
 	d.mu.RLock()
-	order := d.orders[sort]
+	order := d.orders[o]
 	d.mu.RUnlock()
 	if order != nil {
 		return order
 	}
 	d.sorting.Lock() // once for all who ask for it, while others read in other orders
 	defer d.sorting.Unlock()
-	changes := sort == "status" || sort == "owner" // people change it
 	d.mu.RLock()
-	order, seen := d.orders[sort], d.seen
+	order, seen := d.orders[o], d.seen
 	switch {
 	case order != nil:
 		d.mu.RUnlock()
 		return order
-	case changes:
-		order = d.sorted(sort)
+	case o.changes():
+		order = d.sorted(o)
 		d.mu.RUnlock()
 	default: // what does not change is sorted without keeping out who brings the desk up to date
 		d.mu.RUnlock()
-		order = d.sorted(sort)
+		order = d.sorted(o)
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.seen == seen || !changes {
-		d.orders[sort] = order
+	if d.seen == seen || !o.changes() {
+		d.orders[o] = order
 	}
 	return order
 }
 
 // sorted sorts the rows. Who calls it for what people change holds the lock.
-func (d *desk) sorted(sort string) []int {
+func (d *desk) sorted(o deskOrder) []int {
 	order := make([]int, len(d.rows))
 	for i := range order {
 		order[i] = i
 	}
-	by := store.Sorting(sort)
-	slices.SortFunc(order, func(a, b int) int { return cmp.Or(by(&d.rows[a], &d.rows[b]), cmp.Compare(a, b)) })
+	by := store.Sorting(o.sort)
+	slices.SortFunc(order, func(a, b int) int {
+		way := by(&d.rows[a], &d.rows[b])
+		if o.desc {
+			way = -way
+		}
+		return cmp.Or(way, cmp.Compare(a, b))
+	})
 	return order
 }
 
 // page returns the places of a page of the entries that a query chooses, how many are chosen altogether, and the cursor of the next page.
 func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64, more bool) {
-	order := d.order(q.Sort)
+	order := d.order(deskOrder{q.Sort, q.Desc})
 	d.mu.RLock()
 	defer d.mu.RUnlock()
 	wanted := q.Chooser()
-	begun := after == 0
-	step := func(i int) {
-		row := &d.rows[i]
-		if wanted(row) {
+	for i := range d.rows { // as they lie in memory, which takes a fraction of going through them in another order
+		if wanted(&d.rows[i]) {
 			total++
-			if begun {
-				if len(seqs) < q.Limit {
-					seqs = append(seqs, row.Seq)
-				} else {
-					more = true
-				}
+		}
+	}
+	begun := after == 0
+	for _, i := range order {
+		row := &d.rows[i]
+		if begun && wanted(row) {
+			if len(seqs) == q.Limit {
+				return seqs, total, true
 			}
+			seqs = append(seqs, row.Seq)
 		}
 		begun = begun || row.Seq == after
 	}
-	if !q.Desc {
-		for _, i := range order {
-			step(i)
-		}
-		return seqs, total, more
-	}
-	if q.Sort == "" || q.Sort == "place" {
-		for n := range order {
-			step(order[len(order)-1-n])
-		}
-		return seqs, total, more
-	}
-	// The greatest first, and of equal ones those that come first in the report.
-	by := store.Sorting(q.Sort)
-	for end := len(order); end > 0; {
-		start := end - 1
-		for start > 0 && by(&d.rows[order[start-1]], &d.rows[order[end-1]]) == 0 {
-			start--
-		}
-		for _, i := range order[start:end] {
-			step(i)
-		}
-		end = start
-	}
-	return seqs, total, more
+	return seqs, total, false
 }
 
 // tallies counts the rows by what they can be chosen by.

@@ -16,7 +16,7 @@ import (
 // into a row of its own. They never change, but for how the work on them stands, which is read from their exceptions, see [Store.standOver].
 
 // entriesInBlock is how many places of a report share a block.
-const entriesInBlock = 128
+const entriesInBlock = 64
 
 // entryBlockColumns are the columns of a block's row: how many entries are in it, the least and the greatest of their exceptions' numbers, the oldest run
 // whose bodies they show, these numbers, and the rest of them.
@@ -103,56 +103,80 @@ func appendText(to []byte, text string) []byte {
 
 var errEntries = errors.New("entries of a report are damaged in the data file; restore a copy of the file")
 
-// unpackEntries gives back the entries of a run's block. Their texts lie in one piece of memory.
-func unpackEntries(run uint, block int64, count int, exceptions, blob []byte) (list []Entry, err error) {
-	text, err := s2.Decode(nil, blob)
+// entryBlock is a block as it stands in the data file.
+type entryBlock struct {
+	run              uint
+	block            int64
+	entries          int
+	exceptions, blob []byte
+}
+
+// unpack appends those of the block's entries that are wanted by their places and exceptions; nil: all. Their texts lie in one piece of memory.
+func (b *entryBlock) unpack(list []Entry, wanted func(seq int64, exception uint) bool) ([]Entry, error) {
+	text, err := s2.Decode(nil, b.blob)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errEntries, err)
 	}
-	if count < 1 || count > entriesInBlock {
-		return nil, errEntries
-	}
-	list = make([]Entry, count)
-	ids, err := unpackExceptions(count, exceptions)
+	ids, err := b.unpackExceptions()
 	if err != nil {
 		return nil, err
 	}
 	r := packedText{text: string(text)}
-	for i := range list {
-		list[i].RunID, list[i].Seq, list[i].ExceptionID = run, block*entriesInBlock+1+int64(r.octet()), ids[i]
+	places := r.octets(b.entries)
+	if r.short {
+		return nil, errEntries
 	}
-	for _, of := range entryWords {
-		words := make([]string, r.octet())
-		for i := range words {
-			words[i] = once(r.word())
+	begin := len(list)
+	var of [entriesInBlock]int // which of the list each is, or none
+	for i := range places {
+		of[i] = -1
+		if seq := b.block*entriesInBlock + 1 + int64(places[i]); wanted == nil || wanted(seq, ids[i]) {
+			of[i] = len(list)
+			list = append(list, Entry{RunID: b.run, Seq: seq, ExceptionID: ids[i]})
 		}
-		for i := range list {
-			if n := int(r.octet()); n < len(words) {
-				*of(&list[i]) = words[n]
-			} else {
+	}
+	rows := of[:b.entries]
+	var words []string
+	for _, field := range entryWords {
+		words = words[:0]
+		for range r.octet() {
+			words = append(words, once(r.word()))
+		}
+		for i, n := range []byte(r.octets(b.entries)) {
+			if int(n) >= len(words) {
 				return nil, errEntries
+			}
+			if rows[i] >= 0 {
+				*field(&list[rows[i]]) = words[n]
 			}
 		}
 	}
-	for _, of := range entryTexts {
-		for i := range list {
-			*of(&list[i]) = r.word()
+	for _, field := range entryTexts {
+		for _, at := range rows {
+			if word := r.word(); at >= 0 {
+				*field(&list[at]) = word
+			}
 		}
 	}
-	for i := range list {
-		e := &list[i]
-		e.Size, e.Differs = []byte(r.word()), int64(r.number())
-		if of := r.number(); of == 0 {
-			e.BodyRun, e.BodySeq = run, e.Seq
-		} else {
-			e.BodyRun, e.BodySeq = uint(of-1), int64(r.number())
+	for _, at := range rows {
+		size, differs, bodyOf, bodySeq := r.word(), r.number(), r.number(), uint64(0)
+		if bodyOf > 0 {
+			bodySeq = r.number()
+		}
+		if at < 0 {
+			continue
+		}
+		e := &list[at]
+		e.Size, e.Differs, e.BodyRun, e.BodySeq = []byte(size), int64(differs), b.run, e.Seq
+		if bodyOf > 0 {
+			e.BodyRun, e.BodySeq = uint(bodyOf-1), int64(bodySeq)
 		}
 	}
 	if r.short || len(r.text) > 0 {
 		return nil, errEntries
 	}
-	for i := range list {
-		if i > 0 && list[i].opened == list[i-1].opened {
+	for i := begin; i < len(list); i++ {
+		if i > begin && list[i].opened == list[i-1].opened {
 			list[i].Opened = list[i-1].Opened
 		} else if list[i].Opened, err = time.Parse(writtenTime, list[i].opened); err != nil {
 			return nil, fmt.Errorf("%w: %w", errEntries, err)
@@ -161,9 +185,12 @@ func unpackEntries(run uint, block int64, count int, exceptions, blob []byte) (l
 	return list, nil
 }
 
-// unpackExceptions gives back the numbers of a block's exceptions.
-func unpackExceptions(count int, packed []byte) ([]uint, error) {
-	ids := make([]uint, count)
+// unpackExceptions gives back the numbers of the block's exceptions.
+func (b *entryBlock) unpackExceptions() ([]uint, error) {
+	if b.entries < 1 || b.entries > entriesInBlock {
+		return nil, errEntries
+	}
+	ids, packed := make([]uint, b.entries), b.exceptions
 	before := int64(0)
 	for i := range ids {
 		step, n := binary.Varint(packed)
@@ -192,6 +219,15 @@ func (p *packedText) octet() (b byte) {
 	return b
 }
 
+func (p *packedText) octets(n int) (text string) {
+	if n > len(p.text) {
+		p.short = true
+		return ""
+	}
+	text, p.text = p.text[:n], p.text[n:]
+	return text
+}
+
 func (p *packedText) number() (n uint64) {
 	for shift := 0; shift < 64; shift += 7 {
 		b := p.octet()
@@ -204,24 +240,30 @@ func (p *packedText) number() (n uint64) {
 	return 0
 }
 
-func (p *packedText) word() (word string) {
+func (p *packedText) word() string {
 	length := p.number()
 	if length > uint64(len(p.text)) {
 		p.short = true
 		return ""
 	}
-	word, p.text = p.text[:length], p.text[length:]
-	return word
+	return p.octets(int(length))
 }
 
 // blocksAtOnce is how many blocks are read in one go.
-const blocksAtOnce = 64
+const blocksAtOnce = 32
 
 // eachEntry visits all entries of a run from the block of a place on, in the order of its report, some at a time, until visit says that it is enough. How the work on them stands is
-// as it was when the report was signed, or as they were written.
+// as it was when the report was signed, or as they were written. The list is used again for those that come next.
 func (s *Store) eachEntry(ctx context.Context, run uint, from int64, visit func([]Entry) (enough bool, err error)) error {
+	list := make([]Entry, 0, blocksAtOnce*entriesInBlock)
 	for block := entryBlockOf(max(from, 1)); ; {
-		list, blocks, err := s.unpacked(ctx, run, "block >= ? ORDER BY block LIMIT "+fmt.Sprint(blocksAtOnce), block)
+		list = list[:0]
+		blocks := 0
+		err := s.eachBlock(ctx, run, "block >= ? ORDER BY block LIMIT ?", []any{block, blocksAtOnce}, func(b *entryBlock) (err error) {
+			blocks++
+			list, err = b.unpack(list, nil)
+			return err
+		})
 		if err != nil || blocks == 0 {
 			return err
 		}
@@ -232,30 +274,27 @@ func (s *Store) eachEntry(ctx context.Context, run uint, from int64, visit func(
 	}
 }
 
-// unpacked reads the entries of those blocks of a run that a condition names, and says how many blocks that were.
-func (s *Store) unpacked(ctx context.Context, run uint, where string, values ...any) (list []Entry, blocks int, err error) {
-	err = s.bulk.each(ctx, "SELECT block, entries, exceptions, blob FROM entry_blocks WHERE run_id = ? AND "+where, slices.Concat([]any{run}, values), func(r row) error {
-		some, err := unpackEntries(run, r.number(0), int(r.number(1)), r.bytes(2), r.bytes(3))
-		if list == nil {
-			list = some
-		} else {
-			list = append(list, some...)
-		}
-		blocks++
-		return err
+// eachBlock visits the blocks of a run that a condition names.
+func (s *Store) eachBlock(ctx context.Context, run uint, where string, values []any, visit func(*entryBlock) error) error {
+	return s.bulk.each(ctx, "SELECT block, entries, exceptions, blob FROM entry_blocks WHERE run_id = ? AND "+where, slices.Concat([]any{run}, values), func(r row) error {
+		return visit(&entryBlock{run, r.number(0), int(r.number(1)), r.bytes(2), r.bytes(3)})
 	})
-	return list, blocks, err
 }
 
 // entriesAt reads entries of a run by their places, in the order asked for. Places where there is none are left out.
 func (s *Store) entriesAt(ctx context.Context, run uint, seqs []int64) ([]Entry, error) {
-	at := make(map[int64]int, len(seqs))
-	var blocks []int64
-	for _, seq := range seqs {
-		blocks = append(blocks, entryBlockOf(seq))
+	at := make(map[int64]int, len(seqs)) // first where it is asked for, then where it is
+	blocks := make([]int64, len(seqs))
+	for i, seq := range seqs {
+		at[seq], blocks[i] = -1, entryBlockOf(seq)
 	}
 	slices.Sort(blocks)
-	list, _, err := s.unpacked(ctx, run, "block IN (SELECT value FROM json_each(?))", numbers(slices.Compact(blocks)))
+	asked := func(seq int64, _ uint) bool { _, is := at[seq]; return is }
+	list := make([]Entry, 0, len(at))
+	err := s.eachBlock(ctx, run, "block IN (SELECT value FROM json_each(?))", []any{numbers(slices.Compact(blocks))}, func(b *entryBlock) (err error) {
+		list, err = b.unpack(list, asked)
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -264,7 +303,7 @@ func (s *Store) entriesAt(ctx context.Context, run uint, seqs []int64) ([]Entry,
 	}
 	page := make([]Entry, 0, len(seqs))
 	for _, seq := range seqs {
-		if i, is := at[seq]; is {
+		if i := at[seq]; i >= 0 {
 			page = append(page, list[i])
 		}
 	}
@@ -278,30 +317,28 @@ func (s *Store) entriesOf(ctx context.Context, run uint, exceptions []uint) (pag
 	}
 	wanted := slices.Compact(slices.Sorted(slices.Values(exceptions)))
 	among := func(id uint) bool { _, is := slices.BinarySearch(wanted, id); return is }
+	// First those that may have some, by an index; of these, those that have; and of these, those that are asked for.
 	var blocks []int64
-	err = s.bulk.each(ctx, "SELECT block, entries, least, most, exceptions FROM entry_blocks WHERE run_id = ? AND most >= ? AND least <= ? ORDER BY block",
-		[]any{run, wanted[0], wanted[len(wanted)-1]}, func(r row) error {
-			if at, _ := slices.BinarySearch(wanted, r.id(2)); at == len(wanted) || wanted[at] > r.id(3) {
-				return nil // none is between its least and its greatest
-			}
-			ids, err := unpackExceptions(int(r.number(1)), r.bytes(4))
-			if err == nil && slices.ContainsFunc(ids, among) {
-				blocks = append(blocks, r.number(0))
-			}
-			return err
-		})
+	err = s.bulk.each(ctx, "SELECT block, least, most FROM entry_blocks WHERE run_id = ? AND most >= ? AND least <= ?", []any{run, wanted[0], wanted[len(wanted)-1]}, func(r row) error {
+		if at, _ := slices.BinarySearch(wanted, r.id(1)); at < len(wanted) && wanted[at] <= r.id(2) {
+			blocks = append(blocks, r.number(0))
+		}
+		return nil
+	})
 	if err != nil {
 		return nil, err
 	}
+	slices.Sort(blocks)
 	for some := range slices.Chunk(blocks, blocksAtOnce) {
-		list, _, err := s.unpacked(ctx, run, "block IN (SELECT value FROM json_each(?)) ORDER BY block", numbers(some))
+		err := s.eachBlock(ctx, run, "block IN (SELECT value FROM json_each(?)) ORDER BY block", []any{numbers(some)}, func(b *entryBlock) error {
+			ids, err := b.unpackExceptions()
+			if err == nil && slices.ContainsFunc(ids, among) {
+				page, err = b.unpack(page, func(_ int64, id uint) bool { return among(id) })
+			}
+			return err
+		})
 		if err != nil {
 			return nil, err
-		}
-		for i := range list {
-			if among(list[i].ExceptionID) {
-				page = append(page, list[i])
-			}
 		}
 	}
 	return page, nil

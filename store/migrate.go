@@ -192,7 +192,7 @@ var migrations = []struct {
 	{packedEntries, []string{
 		`CREATE TABLE entry_blocks (run_id INTEGER NOT NULL REFERENCES runs(id), block INTEGER NOT NULL, entries INTEGER NOT NULL, least INTEGER NOT NULL, most INTEGER NOT NULL,
 			oldest INTEGER NOT NULL, exceptions BLOB NOT NULL, blob BLOB NOT NULL, PRIMARY KEY (run_id, block))`,
-		`CREATE INDEX entry_blocks_most ON entry_blocks (most)`,
+		`CREATE INDEX entry_blocks_of_exceptions ON entry_blocks (run_id, most, least, block)`,
 		`CREATE TABLE turned (run_id INTEGER NOT NULL REFERENCES runs(id), exception_id INTEGER NOT NULL, tray TEXT NOT NULL, side TEXT NOT NULL, change TEXT NOT NULL,
 			status TEXT NOT NULL, opened DATETIME NOT NULL, amount TEXT NOT NULL, currency TEXT NOT NULL, size BLOB NOT NULL, key_text TEXT NOT NULL, body_run INTEGER NOT NULL,
 			body_seq INTEGER NOT NULL, reading INTEGER NOT NULL, left_hash INTEGER NOT NULL, right_hash INTEGER NOT NULL, PRIMARY KEY (run_id, exception_id)) WITHOUT ROWID`,

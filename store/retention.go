@@ -162,7 +162,11 @@ func (s *Store) shownOf(ctx context.Context, removed []uint) (map[uint][]int64, 
 			return nil, err
 		}
 		for some := range slices.Chunk(blocks, blocksAtOnce) {
-			list, _, err := s.unpacked(ctx, run, "block IN (SELECT value FROM json_each(?))", numbers(some))
+			var list []Entry
+			err := s.eachBlock(ctx, run, "block IN (SELECT value FROM json_each(?))", []any{numbers(some)}, func(b *entryBlock) (err error) {
+				list, err = b.unpack(list, nil)
+				return err
+			})
 			if err != nil {
 				return nil, err
 			}

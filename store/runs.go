@@ -202,7 +202,8 @@ func (s *Store) newException() uint { return uint(s.exceptions.Add(1)) }
 // countExceptions finds the greatest number that an exception has.
 func (s *Store) countExceptions(ctx context.Context) error {
 	var last int64
-	err := s.reads.WithContext(ctx).Raw("SELECT max((SELECT coalesce(max(id), 0) FROM exceptions), (SELECT coalesce(max(most), 0) FROM entry_blocks))").Scan(&last).Error
+	err := s.reads.WithContext(ctx).Raw(`SELECT max((SELECT coalesce(max(id), 0) FROM exceptions),
+		coalesce((SELECT max((SELECT max(most) FROM entry_blocks e WHERE e.run_id = r.id)) FROM runs r), 0))`).Scan(&last).Error
 	s.exceptions.Store(last)
 	return err
 }

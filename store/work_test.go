@@ -317,7 +317,7 @@ func TestUnsealedRun(t *testing.T) {
 			list = append(list, store.Found{Entry: store.Entry{Change: "new", Size: []byte{}}, Body: "{}"})
 		}
 		w := written(t, s, sieve, list)
-		checkRows(t, s, map[string]int64{"entry_blocks": 2, "turned": 1, "body_blocks": 5, "runs": 2})
+		checkRows(t, s, map[string]int64{"entry_blocks": 3, "turned": 1, "body_blocks": 5, "runs": 2})
 		if x := earlier(t, s, sieve, 3); x.ID != 0 {
 			t.Errorf("an exception of a run that is not sealed: %+v", x)
 		}
