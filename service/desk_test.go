@@ -12,7 +12,7 @@ import (
 	"twinsieve/store"
 )
 
-// TestDeskAgainstStore asks random questions of a report's desk and of the data file, while people change what is asked for: pages, totals and
+// TestDeskAgainstStore asks random questions of a report's desk, of the data file, and of SQLite, which has the entries as rows, while people change what is asked for: pages, totals and
 // cursors are the same.
 func TestDeskAgainstStore(t *testing.T) {
 	p := newPort(t)
@@ -95,6 +95,7 @@ func TestDeskAgainstStore(t *testing.T) {
 		t.Error("what a search finds was not counted by the run")
 	}
 	found := int64(0)
+	table := newEntryTable(t)
 	for n := range 400 {
 		if n%4 == 0 { // somebody works on some of them
 			status, owner := statuses[r.IntN(4)], people[r.IntN(2)]
@@ -104,6 +105,7 @@ func TestDeskAgainstStore(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
+			table.fill(ctx, p.store, run, int64(len(laid)))
 		}
 		q := Query{Tray: strings.Join(some("missing", "orphaned", "differing", "unkeyed", "surplus", "reject"), ","), Status: some(statuses...), Owner: maybe("ines", "tam", nobody), Reason: maybe(none),
 			Differs: maybe("amount", "vessel"), AtLeast: maybe("0", "2", "900.5"), AtMost: maybe("3", "2500"), Search: maybe("WREN", "mw-1", "lind 3", "%_", `\`, "île", "nothing at all"),
@@ -115,6 +117,7 @@ func TestDeskAgainstStore(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		all := table.places(&chosen)
 		for page := range 6 {
 			shown, total, next, err := p.store.Entries(ctx, chosen)
 			if err != nil {
@@ -128,14 +131,17 @@ func TestDeskAgainstStore(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			seqs, all, more := desk.page(&chosen, after)
+			seqs, sum, more := desk.page(&chosen, after)
 			found += int64(len(shown))
 			var want []int64
 			for _, row := range shown {
 				want = append(want, row.Seq)
 			}
-			if !slices.Equal(seqs, want) || all != total || more != (next != "") {
-				t.Fatalf("question %d, page %d, %+v: the desk says %v of %d, more %v; the data file %v of %d, next %q", n, page, q, seqs, all, more, want, total, next)
+			if !slices.Equal(seqs, want) || sum != total || more != (next != "") {
+				t.Fatalf("question %d, page %d, %+v: the desk says %v of %d, more %v; the data file %v of %d, next %q", n, page, q, seqs, sum, more, want, total, next)
+			}
+			if from := page * q.Limit; total != int64(len(all)) || !slices.Equal(seqs, all[min(from, len(all)):min(from+q.Limit, len(all))]) {
+				t.Fatalf("question %d, page %d, %+v: SQLite says %v, the desk %v of %d", n, page, q, all, seqs, total)
 			}
 			if next == "" {
 				break

@@ -14,7 +14,7 @@ type runHead struct {
 	number  int
 	columns [2][]string
 	sets    [2]string
-	plan    *sieve.Plan
+	plan    func() (*sieve.Plan, error) // made when it is first asked for
 }
 
 // headsKept is of how many runs it is kept at hand.
@@ -46,9 +46,7 @@ func (v *Service) headOf(ctx context.Context, run uint) (*runHead, error) {
 	for s, side := range head.Sides {
 		h.columns[s], h.sets[s] = side.Columns, side.Set
 	}
-	if h.plan, err = head.Definition.Compile(h.columns[0], h.columns[1]); err != nil {
-		return nil, err
-	}
+	h.plan = sync.OnceValues(func() (*sieve.Plan, error) { return head.Definition.Compile(h.columns[0], h.columns[1]) })
 	v.heads.mu.Lock()
 	defer v.heads.mu.Unlock()
 	if v.heads.kept == nil || len(v.heads.kept) >= headsKept {
@@ -68,8 +66,12 @@ func (v *Service) readBody(ctx context.Context, run uint, body string, e *view.E
 		return err
 	}
 	h, err := v.headOf(ctx, run)
+	if err != nil {
+		return err
+	}
+	plan, err := h.plan()
 	if err == nil {
-		*e = s.view(h.plan)
+		*e = s.view(plan)
 	}
 	return err
 }

@@ -1,10 +1,12 @@
 package store_test
 
 import (
+	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"time"
 
 	"twinsieve/core/match"
 	"twinsieve/service"
@@ -173,5 +175,55 @@ func TestDamagedBody(t *testing.T) {
 		if _, err := s.Entry(t.Context(), run.ID, 1); err == nil || !strings.Contains(err.Error(), "what is shown of an entry is damaged in the data file") {
 			t.Errorf("%s: %v", damage, err)
 		}
+	}
+}
+
+// TestEntriesOfBefore opens a file in which each entry has a row of its own: a signed report shows what it did, any other how its exceptions stand, and one from before exceptions were followed what
+// is kept with it.
+func TestEntriesOfBefore(t *testing.T) {
+	dir := t.TempDir()
+	const at = "2031-03-01 10:00:00.5+00:00"
+	statements := []string{
+		`INSERT INTO sieves VALUES (1, 'Berth billing', 1, '` + at + `', '` + at + `')`,
+		`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, amount, currency, size, key_text, body_run, body_seq, changed_seq, changed_by, comments,
+			attachments) VALUES (1, 1, 'left', 'missing', 'settled', 'ines', 'timing', 7, '` + at + `', 'here', '-1.5', 'EUR', X'81', 'mw-1', 3, 1, 5, 'ines', 2, 3)`}
+	for run := 1; run <= 3; run++ {
+		statements = append(statements, fmt.Sprintf(`INSERT INTO runs (id, sieve_id, version, number, left_id, right_id, header, totals, started, finished, sealed, here)
+			VALUES (%d, 1, 1, %[1]d, 1, 1, '{}', '{}', '`+at+`', '`+at+`', 1, 2)`, run))
+		for seq := 1; seq <= 2; seq++ {
+			exception := seq
+			if run == 1 {
+				exception = 0
+			}
+			statements = append(statements, fmt.Sprintf(`INSERT INTO entries (run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs, key_text,
+				body_run, body_seq, search) VALUES (%d, %d, 'missing', 'left', 'still-open', 'explained', 'tam', 'rounding', %d, '`+at+`', '-1.5', 'EUR', X'81FF', 5, 'mw-%[2]d', %[1]d, %[2]d, 'mw-%[2]d wren')`,
+				run, seq, exception))
+		}
+		statements = append(statements, fmt.Sprintf(`INSERT INTO body_blocks VALUES (%d, 0, X'%x')`, run, store.ZstdOfBefore("\x02{}\x04[{}]")))
+	}
+	statements = append(statements, `INSERT INTO sign_offs VALUES (2, 'signed', 2, 'ines', NULL, 'tam', NULL, '')`)
+	if err := store.Old(dir, 16, statements...); err != nil {
+		t.Fatal(err)
+	}
+	s := open(t, dir)
+	for run, want := range map[uint]string{1: "explained/tam explained/tam ", 2: "explained/tam explained/tam ", 3: "settled/ines open/ "} {
+		if got := shows(t, s, run); got != want {
+			t.Errorf("run %d shows %q, want %q", run, got, want)
+		}
+	}
+	page, total, _, err := s.Entries(t.Context(), store.EntryQuery{Run: 3, Search: "WREN mw-1", AtLeast: []byte{0x81}, Differs: 3, Limit: 10})
+	if err != nil || total != 1 || len(page) != 1 {
+		t.Fatalf("%+v, %d, %v", page, total, err)
+	}
+	if e := page[0]; e.Body != "{}" || e.Amount != "-1.5" || e.Currency != "EUR" || e.KeyText != "mw-1" || e.Tray != "missing" || e.Side != "left" || e.Version != 7 || e.Comments != 2 || e.Attachments != 3 ||
+		!e.Opened.Equal(time.Date(2031, 3, 1, 10, 0, 0, 5e8, time.UTC)) || !bytes.Equal(e.Size, []byte{0x81, 0xff}) || e.Differs != 5 {
+		t.Errorf("%+v", e)
+	}
+	reopened := func(o *store.SignOff) error { o.State = store.ReportDraft; return nil }
+	if _, err := s.ChangeSignOff(t.Context(), 2, 2, "report.reopened", reopened); err != nil {
+		t.Fatal(err)
+	}
+	if got, want := shows(t, s, 2), "settled/ines open/ "; got != want {
+		t.Errorf("opened again, run 2 shows %q, want %q", got, want)
 	}
 }

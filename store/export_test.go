@@ -3,6 +3,7 @@ package store
 import (
 	"fmt"
 
+	"github.com/klauspost/compress/zstd"
 	"zombiezen.com/go/sqlite/sqlitex"
 )
 
@@ -77,4 +78,13 @@ func (s *Store) Near() int64 {
 	s.blobs.mu.Lock()
 	defer s.blobs.mu.Unlock()
 	return s.blobs.held
+}
+
+// ZstdOfBefore packs text as blobs were packed before.
+func ZstdOfBefore(text string) []byte {
+	w, err := zstd.NewWriter(nil)
+	if err != nil {
+		panic(err)
+	}
+	return w.EncodeAll([]byte(text), nil)
 }
