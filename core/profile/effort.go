@@ -18,7 +18,7 @@ type effort struct {
 }
 
 // wholeRecord is how much it is to compare a record with all others.
-const wholeRecord = 5
+const wholeRecord = 2
 
 func effortOf(distinct float64) effort { return effort{count: 1 + 4*distinct, look: 7 * distinct} }
 

@@ -107,7 +107,7 @@ func Of(ctx context.Context, t record.Table, o Options) (*Profile, error) {
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(o.Workers)
 	group.Go(func() (err error) {
-		p.Repeated, err = repeated(ctx, t, budget, steps)
+		p.Repeated, err = repeated(ctx, t, list, budget, steps)
 		return err
 	})
 	for _, c := range dearestFirst(list) {

@@ -217,3 +217,41 @@ func BenchmarkProfile(b *testing.B) {
 		}
 	}
 }
+
+// TestRepeatedRecords counts repeated records in tables of which few columns tell the records apart, or none, or only all of them together.
+func TestRepeatedRecords(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for n := range 40 {
+		values := make([]int, 1+r.IntN(5)) // of each column
+		var names []string
+		for c := range values {
+			names, values[c] = append(names, fmt.Sprint("column ", c)), 1+r.IntN([]int{2, 30, 100_000}[r.IntN(3)])
+		}
+		var rows [][]record.Cell
+		for range r.IntN(4000) {
+			var row []record.Cell
+			for _, v := range values {
+				text := fmt.Sprint(r.IntN(v))
+				row = append(row, record.Cell{Text: text, Null: r.IntN(50) == 0 && text != ""}) // of which the text is the same
+			}
+			if rows = append(rows, row); r.IntN(20) == 0 {
+				rows = append(rows, rows[r.IntN(len(rows))])
+			}
+		}
+		want, seen := int64(0), map[string]bool{}
+		for _, row := range rows {
+			key := fmt.Sprint(row) // of digits
+			if seen[key] {
+				want++
+			}
+			seen[key] = true
+		}
+		tab := table(t, names, rows)
+		for _, budget := range []int64{0, 20_000} {
+			p, err := profile.Of(t.Context(), tab, profile.Options{Budget: budget})
+			if err != nil || p.Repeated != want {
+				t.Errorf("table %d of %d records, values %v, budget %d: %d repeated records, want %d; %v", n, len(rows), values, budget, p.Repeated, want, err)
+			}
+		}
+	}
+}

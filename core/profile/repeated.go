@@ -9,16 +9,22 @@ import (
 )
 
 // repeated counts the records that are the same as an earlier one in every cell. Where there is room for a hash of every record, only
-// those whose hash is not theirs alone are compared.
-func repeated(ctx context.Context, t record.Table, budget int64, steps *progress) (int64, error) {
-	if 2*8*t.Records() <= budget {
-		rows, err := alike(ctx, t, steps)
-		if err != nil || len(rows) == 0 {
-			return 0, err
-		}
-		const many = 8 // of all records, beyond which each batch is read for the comparison anyway
-		if int64(len(rows)) < t.Records()/many {
-			return repeatedAmong(ctx, t, rows)
+// those whose hash is not theirs alone are compared. list says how many values each column has, roughly.
+func repeated(ctx context.Context, t record.Table, list []effort, budget int64, steps *progress) (int64, error) {
+	if hashBytes*t.Records() <= budget {
+		telling := tellApart(list, t.Records())
+		for _, columns := range [][]int{telling, dearestFirst(list)} {
+			rows, err := alike(ctx, t, columns, steps)
+			if err != nil || len(rows) == 0 {
+				return 0, err
+			}
+			const many = 8 // of all records, beyond which each batch is read for the comparison anyway
+			if int64(len(rows)) < t.Records()/many {
+				return repeatedAmong(ctx, t, rows)
+			}
+			if len(telling) == len(list) {
+				break
+			}
 		}
 	}
 	var n int64
@@ -44,39 +50,77 @@ func repeated(ctx context.Context, t record.Table, budget int64, steps *progress
 	return n, err
 }
 
-// alike are the numbers of the records whose hash another record has, too.
-func alike(ctx context.Context, t record.Table, steps *progress) (rows []uint32, err error) {
-	hashes := make([]uint64, 0, t.Records())
-	var whole []byte
-	for i := range t.Starts() {
-		b, err := t.Batch(ctx, i)
-		if err != nil {
-			return nil, err
-		}
-		for k := range b.Records() {
-			whole = appendWhole(whole[:0], b, k)
-			hashes = append(hashes, hash(whole))
-		}
-		steps.add(wholeRecord, int64(b.Records()))
-	}
-	sorted := slices.Clone(hashes)
-	slices.Sort(sorted)
-	several := map[uint64]bool{}
-	for i := 1; i < len(sorted); i++ {
-		if sorted[i] == sorted[i-1] {
-			several[sorted[i]] = true
+// tellApart are the fewest columns by whose values most records can be told apart, if these are independent of each other: those with the most values.
+func tellApart(list []effort, records int64) []int {
+	columns := slices.Clone(dearestFirst(list))
+	apart := 1.0
+	for n, c := range columns {
+		const enough = 64 // so many possible values for each record
+		if apart *= float64(max(list[c].values, 1)); apart > enough*float64(records) {
+			return columns[:n+1]
 		}
 	}
-	if len(several) == 0 {
-		return nil, nil
-	}
-	for row, h := range hashes {
-		if several[h] {
-			rows = append(rows, uint32(row))
-		}
-	}
-	return rows, nil
+	return columns
 }
+
+// hashBytes is how much memory is needed for each record to find those that are alike.
+const hashBytes = 8 + 2*seenBits/8
+
+// seenBits is how many bits there are at least to each record in which it is noted that a hash has been seen.
+const seenBits = 8
+
+// alike are the numbers of the records that have in some columns the hash that another record has, too. Most have none, which is seen by a bit that nobody else has set; only the
+// hashes of the others are compared.
+func alike(ctx context.Context, t record.Table, columns []int, steps *progress) (rows []uint32, err error) {
+	hashes := make([]uint64, 0, t.Records())
+	bits := 64
+	for bits < seenBits*int(t.Records()) {
+		bits *= 2
+	}
+	seen, again := make([]uint64, bits/64), make([]uint64, bits/64)
+	place := func(h uint64) (word, bit uint64) {
+		at := h & uint64(bits-1)
+		return at / 64, 1 << (at % 64)
+	}
+	for i := range t.Starts() {
+		from := len(hashes)
+		for n, c := range columns {
+			col, err := record.ColumnOf(ctx, t, i, c)
+			if err != nil {
+				return nil, err
+			}
+			offsets, all := col.ValueOffsets(), col.ValueBytes()
+			if n == 0 {
+				hashes = append(hashes, make([]uint64, col.Len())...)
+			}
+			for k := range hashes[from:] {
+				h := &hashes[from+k]
+				*h = *h*mixing ^ hash(all[offsets[k]:offsets[k+1]])
+			}
+		}
+		for _, h := range hashes[from:] {
+			word, bit := place(h)
+			again[word] |= seen[word] & bit
+			seen[word] |= bit
+		}
+		steps.add(wholeRecord, int64(len(hashes)-from))
+	}
+	var several []uint64
+	for row, h := range hashes {
+		if word, bit := place(h); again[word]&bit != 0 {
+			rows, several = append(rows, uint32(row)), append(several, h)
+		}
+	}
+	slices.Sort(several)
+	lone := func(row uint32) bool {
+		at, _ := slices.BinarySearch(several, hashes[row])
+		return at+1 == len(several) || several[at+1] != hashes[row]
+	}
+	return slices.DeleteFunc(rows, lone), nil
+}
+
+// mixing is odd, so that no hash of a cell gets lost among those of the others.
+const mixing = 0x9e3779b97f4a7c15
 
 func repeatedAmong(ctx context.Context, t record.Table, rows []uint32) (int64, error) {
 	into := newTally()

@@ -2,9 +2,8 @@ package profile
 
 import (
 	"bytes"
+	"hash/maphash"
 	"unicode/utf8"
-
-	"github.com/cespare/xxhash/v2"
 
 	"twinsieve/core/slots"
 )
@@ -40,7 +39,10 @@ func (t *tally) bytes() int64 {
 	return int64(len(t.slots)*4 + cap(t.entries)*32 + cap(t.text))
 }
 
-func hash(text []byte) uint64 { return xxhash.Sum64(text) }
+// hash is the same for the same text while the process runs.
+func hash(text []byte) uint64 { return maphash.Bytes(seed, text) }
+
+var seed = maphash.MakeSeed()
 
 // add counts a value once more.
 func (t *tally) add(h uint64, text []byte) {
