@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bytes"
 	"encoding/json"
 	"math"
 	"slices"
@@ -59,7 +60,7 @@ type bodyReject struct {
 }
 
 var (
-	bodyWriter = must(cbor.EncOptions{}.EncMode())
+	bodyWriter = must(cbor.EncOptions{}.UserBufferEncMode())
 	bodyReader = must(cbor.DecOptions{UTF8: cbor.UTF8DecodeInvalid, MaxArrayElements: math.MaxInt32, TextUnmarshaler: cbor.TextUnmarshalerTextString}.DecMode())
 )
 
@@ -71,55 +72,61 @@ func must[T any](one T, err error) T {
 	return one
 }
 
-// writeBody is what is kept of an exception that is where it is for a reason.
-func writeBody(e *exception.Entry, reason string) (string, error) {
+// bodies writes what is kept of exceptions, one after the other in the same memory. It is not for several goroutines at once.
+type bodies struct {
+	records [2]bodyRecord
+	fields  []bodyField
+	text    bytes.Buffer
+}
+
+// of is what is kept of an exception that is where it is for a reason.
+func (w *bodies) of(e *exception.Entry, reason string) (string, error) {
 	b := body{Tray: uint8(e.Tray), Side: uint8(e.Side), Reason: reason, Hand: e.Hand, Joined: e.Joined}
-	var records [2]bodyRecord
 	for s, r := range e.Sides {
 		if r != nil {
-			records[s] = bodyRecordOf(r)
-			b.Sides[s] = &records[s]
+			b.Sides[s] = &w.records[s]
+			b.Sides[s].fill(r)
 		}
 	}
-	if len(e.Fields) > 0 {
-		b.Fields = make([]bodyField, len(e.Fields))
-	}
+	w.fields = w.fields[:0]
 	for i, f := range e.Fields {
-		b.Fields[i] = bodyField{Agrees: f.Agrees, Difference: f.Difference}
+		w.fields = append(w.fields, bodyField{Agrees: f.Agrees, Difference: f.Difference})
 		if f.Totals != [2]string{} {
-			b.Fields[i].Totals = f.Totals[:]
+			w.fields[i].Totals = f.Totals[:]
 		}
 	}
+	b.Fields = w.fields
 	if g := e.Group; g != nil {
 		b.Group = &bodyGroup{Count: g.Count}
 		for s := range g.Records {
+			b.Group.Records[s] = make([]bodyRecord, len(g.Records[s]))
 			for i := range g.Records[s] {
-				b.Group.Records[s] = append(b.Group.Records[s], bodyRecordOf(&g.Records[s][i]))
+				b.Group.Records[s][i].fill(&g.Records[s][i])
 			}
 		}
 	}
-	return b.write()
+	return w.write(&b)
 }
 
-// writeReject is what is kept of a line of side s that is no record.
-func writeReject(s tray.Side, r view.Reject) (string, error) {
-	b := body{Tray: uint8(tray.Reject), Side: uint8(s), Reason: r.Reason, Reject: &bodyReject{Line: r.Line, Reason: r.Reason, Text: r.Text}}
-	return b.write()
+// ofReject is what is kept of a line of side s that is no record.
+func (w *bodies) ofReject(s tray.Side, r view.Reject) (string, error) {
+	return w.write(&body{Tray: uint8(tray.Reject), Side: uint8(s), Reason: r.Reason, Reject: &bodyReject{Line: r.Line, Reason: r.Reason, Text: r.Text}})
 }
 
-func (b *body) write() (string, error) {
-	text, err := bodyWriter.Marshal(b)
-	return string(text), err
+func (w *bodies) write(b *body) (string, error) {
+	w.text.Reset()
+	err := bodyWriter.MarshalToBuffer(b, &w.text)
+	return w.text.String(), err
 }
 
-func bodyRecordOf(r *exception.Record) bodyRecord {
-	out := bodyRecord{Number: r.Number, Line: r.Line, Run: r.Run, Texts: make([]string, len(r.Cells))}
-	for i, c := range r.Cells {
-		if out.Texts[i] = c.Text; c.Null {
-			out.Nulls = append(out.Nulls, i)
+// fill makes it what a record is.
+func (r *bodyRecord) fill(of *exception.Record) {
+	r.Number, r.Line, r.Run, r.Texts, r.Nulls = of.Number, of.Line, of.Run, r.Texts[:0], r.Nulls[:0]
+	for i, c := range of.Cells {
+		if r.Texts = append(r.Texts, c.Text); c.Null {
+			r.Nulls = append(r.Nulls, i)
 		}
 	}
-	return out
 }
 
 func (r *bodyRecord) record() *exception.Record {
@@ -141,7 +148,7 @@ type seen struct {
 	reject *view.Reject
 }
 
-// readSeen reads what [writeBody] has written, or what was kept before: what people saw, as CBOR or JSON.
+// readSeen reads what [bodies] has written, or what was kept before: what people saw, as CBOR or JSON.
 func readSeen(text string) (*seen, error) {
 	if keptAsShown(text) {
 		var e view.Entry

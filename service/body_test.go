@@ -30,6 +30,7 @@ func TestBody(t *testing.T) {
 	rec := func(n uint32) *exception.Record {
 		return &exception.Record{Number: n, Origin: record.Origin{Line: 1 << 33, Run: int64(n % 2)}, Cells: cells}
 	}
+	var written bodies
 	for i, e := range []exception.Entry{
 		{Tray: tray.Missing, Sides: [2]*exception.Record{rec(0), nil}},
 		{Tray: tray.Orphaned, Side: tray.Right, Sides: [2]*exception.Record{nil, rec(1<<32 - 1)}},
@@ -37,7 +38,7 @@ func TestBody(t *testing.T) {
 			Fields: []exception.Field{{Agrees: true}, {Difference: "-0.05", Totals: [2]string{"1.50", "1.45"}}, {Totals: [2]string{"", "3"}}},
 			Group:  &exception.Group{Count: [2]int64{2, 300}, Records: [2][]exception.Record{{*rec(4), *rec(5)}, nil}}},
 	} {
-		text, err := writeBody(&e, oddTexts[i])
+		text, err := written.of(&e, oddTexts[i])
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -53,7 +54,7 @@ func TestBody(t *testing.T) {
 		}
 	}
 	line := view.Reject{Line: 4, Reason: "one cell", Text: oddTexts[0]}
-	text, err := writeReject(tray.Right, line)
+	text, err := written.ofReject(tray.Right, line)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -130,8 +130,8 @@ func (f *following) back(place int) bool {
 }
 
 // found gives an exception at a place of a run the form in which the store keeps it.
-func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer) (store.Found, error) {
-	body, err := writeBody(e, handover.Reason(plan, e))
+func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer, bodies *bodies) (store.Found, error) {
+	body, err := bodies.of(e, handover.Reason(plan, e))
 	if err != nil {
 		return store.Found{}, err
 	}
