@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -201,6 +202,11 @@ func TestEntriesOfBefore(t *testing.T) {
 		}
 		statements = append(statements, fmt.Sprintf(`INSERT INTO body_blocks VALUES (%d, 0, X'%x')`, run, store.ZstdOfBefore("\x02{}\x04[{}]")))
 	}
+	// More than is read at a time, with gaps at the ends of blocks.
+	statements = append(statements, `INSERT INTO runs (id, sieve_id, version, number, left_id, right_id, header, totals, started, finished, sealed, here)
+		VALUES (4, 1, 1, 4, 1, 1, '{}', '{}', '`+at+`', '`+at+`', 1, 0)`, `INSERT INTO entries (run_id, seq, tray, side, change, status, owner, reason, exception_id, opened, amount, currency, size, differs,
+		key_text, body_run, body_seq, search) WITH RECURSIVE n(seq) AS (SELECT 1 UNION ALL SELECT seq + 1 FROM n WHERE seq < 25000)
+		SELECT 4, seq, 'missing', 'left', 'cleared', 'settled', '', '', 0, '`+at+`', '', '', X'', 0, 'mw-' || seq, 3, 1, '' FROM n WHERE seq % 64 > 2 AND seq % 10001 > 0`)
 	statements = append(statements, `INSERT INTO sign_offs VALUES (2, 'signed', 2, 'ines', NULL, 'tam', NULL, '')`)
 	if err := store.Old(dir, 16, statements...); err != nil {
 		t.Fatal(err)
@@ -218,6 +224,24 @@ func TestEntriesOfBefore(t *testing.T) {
 	if e := page[0]; e.Body != "{}" || e.Amount != "-1.5" || e.Currency != "EUR" || e.KeyText != "mw-1" || e.Tray != "missing" || e.Side != "left" || e.Version != 7 || e.Comments != 2 || e.Attachments != 3 ||
 		!e.Opened.Equal(time.Date(2031, 3, 1, 10, 0, 0, 5e8, time.UTC)) || !bytes.Equal(e.Size, []byte{0x81, 0xff}) || e.Differs != 5 {
 		t.Errorf("%+v", e)
+	}
+	var want, got []int64
+	for seq := int64(1); seq <= 25_000; seq++ {
+		if seq%64 > 2 && seq%10_001 > 0 {
+			want = append(want, seq)
+		}
+	}
+	all, total, _, err := s.Entries(t.Context(), store.EntryQuery{Run: 4, Changes: everyChange, Limit: 25_000})
+	if err != nil || total != int64(len(want)) {
+		t.Fatalf("%d entries of %d, %v", total, len(want), err)
+	}
+	for _, e := range all {
+		if got = append(got, e.Seq); e.KeyText != fmt.Sprint("mw-", e.Seq) {
+			t.Fatalf("entry %d is %+v", e.Seq, e)
+		}
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("of many entries, not all are where they were: %d of %d", len(got), len(want))
 	}
 	reopened := func(o *store.SignOff) error { o.State = store.ReportDraft; return nil }
 	if _, err := s.ChangeSignOff(t.Context(), 2, 2, "report.reopened", reopened); err != nil {

@@ -351,32 +351,53 @@ func packEntryRows(tx *gorm.DB) error {
 		return err
 	}
 	for _, run := range runs {
-		for after := int64(-1); ; {
-			var rows []struct {
-				Entry
-				Written string
+		var list []Entry
+		for more := true; more; {
+			last := int64(0)
+			if len(list) > 0 {
+				last = list[len(list)-1].Seq
 			}
-			// Whole blocks at a time, from the next one that has an entry.
-			err := tx.Raw(`SELECT *, CAST(opened AS TEXT) AS written FROM entries WHERE run_id = @run AND seq > (@after + 1) * @size ORDER BY seq LIMIT @size`,
-				map[string]any{"run": run, "after": after, "size": entriesInBlock}).Scan(&rows).Error
+			read, err := entryRows(tx, run, last)
 			if err != nil {
 				return err
 			}
-			if len(rows) == 0 {
-				break
-			}
-			after = entryBlockOf(rows[0].Seq)
-			var list []Entry
-			for _, r := range rows {
-				if entryBlockOf(r.Seq) == after {
-					r.Entry.opened = r.Written
-					list = append(list, r.Entry)
+			list, more = append(list, read...), len(read) == rowsReadAtOnce
+			for len(list) > 0 {
+				n := slices.IndexFunc(list, func(e Entry) bool { return entryBlockOf(e.Seq) != entryBlockOf(list[0].Seq) })
+				if n < 0 && more {
+					break // the block may go on
 				}
-			}
-			if err := tx.Exec("INSERT INTO entry_blocks ("+entryBlockColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?)", packEntries(list)...).Error; err != nil {
-				return err
+				if n < 0 {
+					n = len(list)
+				}
+				if err := tx.Exec("INSERT INTO entry_blocks ("+entryBlockColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?)", packEntries(list[:n])...).Error; err != nil {
+					return err
+				}
+				list = list[n:]
 			}
 		}
 	}
 	return tx.Exec("DROP TABLE entries").Error
+}
+
+// rowsReadAtOnce is how many entries are read of those that have rows.
+const rowsReadAtOnce = 10_000
+
+// entryRows reads entries that have rows, of a run, behind a place.
+func entryRows(tx *gorm.DB, run uint, after int64) (list []Entry, err error) {
+	rows, err := tx.Raw(`SELECT seq, tray, side, change, status, owner, reason, exception_id, CAST(opened AS TEXT), amount, currency, size, differs, key_text, body_run, body_seq, search
+		FROM entries WHERE run_id = ? AND seq > ? ORDER BY seq LIMIT ?`, run, after, rowsReadAtOnce).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, rows.Close()) }()
+	for rows.Next() {
+		e := Entry{RunID: run}
+		if err := rows.Scan(&e.Seq, &e.Tray, &e.Side, &e.Change, &e.Status, &e.Owner, &e.Reason, &e.ExceptionID, &e.opened, &e.Amount, &e.Currency, &e.Size, &e.Differs, &e.KeyText, &e.BodyRun,
+			&e.BodySeq, &e.Search); err != nil {
+			return nil, err
+		}
+		list = append(list, e)
+	}
+	return list, rows.Err()
 }

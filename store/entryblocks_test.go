@@ -16,7 +16,9 @@ import (
 func randomEntries(r *rand.Rand, run uint, block int64) (list []Entry) {
 	texts := []string{"", "mw-04417", "Zoë Ødegård 船", "no \xff UTF-8 \xc3", "\x00\x1f", strings.Repeat("long ", r.IntN(200))}
 	text := func() string { return texts[r.IntN(len(texts))] }
-	few := func() string { return text()[:0] + []string{"missing", "left", "open", "tam"}[r.IntN(4)] + []string{"", fmt.Sprint(r.IntN(100))}[r.IntN(2)] }
+	few := func() string {
+		return text()[:0] + []string{"missing", "left", "open", "tam"}[r.IntN(4)] + []string{"", fmt.Sprint(r.IntN(100))}[r.IntN(2)]
+	}
 	for place := range int64(entriesInBlock) {
 		if r.IntN(8) == 0 {
 			continue
