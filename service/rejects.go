@@ -6,8 +6,6 @@ import (
 	"strings"
 
 	"twinsieve/core/again"
-	"twinsieve/core/exception"
-	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 	"twinsieve/service/summary"
@@ -47,14 +45,6 @@ func rejectEntry(d *sieve.Definition, s tray.Side, r view.Reject) view.Entry {
 		Steps: []string{fmt.Sprintf("line %s of the source of %s is no record: %s", summary.Number(r.Line), set, r.Reason)}}
 }
 
-// sideOf is the side of an entry without a partner; left of others.
-func sideOf(e *view.Entry) tray.Side {
-	if e.Side == tray.Right.String() {
-		return tray.Right
-	}
-	return tray.Left
-}
-
 // foundReject gives a reject at a place of a run, behind the records, the form in which the store keeps it.
 func (f *following) foundReject(place int, s tray.Side, r store.Reject, bodies *bodies) (store.Found, error) {
 	body, err := bodies.ofReject(s, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
@@ -85,12 +75,3 @@ func (v *Service) writeRejects(ctx context.Context, w *store.RunWriter, f *follo
 
 // rejectText is what a search for a line that is no record looks through.
 func rejectText(text string) string { return strings.ToLower(strings.TrimSpace(text)) }
-
-// readBack makes an entry of what people see of it in a report.
-func (r *report) readBack(e *view.Entry) *exception.Entry {
-	if e.Reject != nil {
-		out := exception.OfReject(r.plan, sideOf(e), record.Reject(*e.Reject))
-		return &out
-	}
-	return readBack(e)
-}

@@ -113,11 +113,11 @@ type Shown struct {
 
 // ShownEntries returns entries of a run by their places, in the order asked for.
 func (s *Store) ShownEntries(ctx context.Context, run uint, seqs []int64) (list []Shown, err error) {
-	entries, err := s.entriesAt(ctx, run, seqs)
+	signed, err := s.signed(ctx, run) // first, so that entries of a signed report are read as they are kept
 	if err != nil {
 		return nil, err
 	}
-	signed, err := s.signed(ctx, run)
+	entries, err := s.entriesAt(ctx, run, seqs)
 	if err != nil {
 		return nil, err
 	}
@@ -154,13 +154,15 @@ func (s *Store) eachAsked(ctx context.Context, q *EntryQuery, from int64, visit 
 	if len(q.Seqs) == 0 {
 		return s.eachStanding(ctx, q.Run, from, visit)
 	}
+	signed, err := s.signed(ctx, q.Run)
+	if err != nil {
+		return err
+	}
 	list, err := s.entriesAt(ctx, q.Run, q.Seqs)
 	if err != nil {
 		return err
 	}
-	if signed, err := s.signed(ctx, q.Run); err != nil {
-		return err
-	} else if !signed {
+	if !signed {
 		if err := s.standOver(ctx, list); err != nil {
 			return err
 		}

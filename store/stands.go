@@ -26,7 +26,7 @@ func (e *Entry) stand(s *Stand) {
 	}
 }
 
-// signed reports whether a report is signed.
+// signed reports whether a report is signed. It is asked before entries are read: they are written anew as it is signed.
 func (s *Store) signed(ctx context.Context, run uint) (is bool, err error) {
 	return is, s.reads.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM sign_offs WHERE run_id = ? AND state = 'signed')", run).Scan(&is).Error
 }
