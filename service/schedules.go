@@ -21,6 +21,7 @@ import (
 type clock struct {
 	ended sync.WaitGroup
 	wake  chan struct{}
+	looks sync.Mutex          // one look at the schedules at a time
 	seen  map[string]sighting // files of the folder, as they were looked at last
 	busy  sync.Map            // sieves whose run is under way, by number
 }
@@ -167,6 +168,8 @@ func (v *Service) startClock() {
 // tick looks at all schedules once, and begins the runs that are due. However many firings were missed while the service was down, they are
 // caught up by one.
 func (v *Service) tick(ctx context.Context, now time.Time) error {
+	v.clock.looks.Lock()
+	defer v.clock.looks.Unlock()
 	list, err := v.store.Schedules(ctx)
 	if err != nil {
 		return err

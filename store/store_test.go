@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"twinsieve/core/sieve"
 	"twinsieve/service"
@@ -99,6 +100,12 @@ func TestFullDisk(t *testing.T) {
 	started, err := v.Run(ctx, d.Name)
 	if job := end(t, v, started, err); job.State != store.JobFailed || !view.DiskFull.Is(job.Problem) {
 		t.Errorf("a run onto a full disk ended as %s: %v", job.State, job.Problem)
+	}
+	begun := time.Now()
+	for left := int64(1); left > 0 && time.Since(begun) < 30*time.Second; { // it is removed behind the job's end
+		if left, err = s.Rows("runs"); err != nil {
+			t.Fatal(err)
+		}
 	}
 	checkRows(t, s, map[string]int64{"runs": 0, "entry_blocks": 0, "body_blocks": 0, "turned": 0, "index_parts": 0, "record_sets": 2})
 }
