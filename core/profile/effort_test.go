@@ -9,22 +9,38 @@ import (
 	"twinsieve/core/record"
 )
 
-// TestDistinctShare guesses from the first records how many different values a column has, and is held against the count.
+// TestDistinctShare guesses from the first records, and some in the middle, how many different values a column has, and is held against the count: of values in any order, and of such that stand together.
 func TestDistinctShare(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
 	const all, some = 200_000, 20_000
-	for _, values := range []int{1, 3, 500, 20_000, 100_000, 1_000_000, math.MaxInt64} {
-		seen, first := map[int]bool{}, 0
+	guess := func(what string, value func(i int) int) {
+		t.Helper()
+		seen, first, middle := map[int]bool{}, map[int]bool{}, map[int]bool{}
 		for i := range all {
-			seen[r.IntN(values)] = true
-			if i == some-1 {
-				first = len(seen)
+			v := value(i)
+			seen[v] = true
+			if i < some {
+				first[v] = true
+			} else if i >= all/2 && i < all/2+some {
+				middle[v] = true
 			}
 		}
-		got, want := distinctShare(first, some, all), float64(len(seen))/all
-		if math.Abs(got-want) > 0.03 {
-			t.Errorf("of %d values: %.3f to a record, in truth %.3f", values, got, want)
+		both := 0
+		for v := range middle {
+			if first[v] {
+				both++
+			}
 		}
+		got, want := distinctShare(len(first), some, len(middle), both, all), float64(len(seen))/all
+		if math.Abs(got-want) > 0.03 {
+			t.Errorf("%s: %.3f to a record, in truth %.3f", what, got, want)
+		}
+	}
+	for _, values := range []int{1, 3, 500, 20_000, 100_000, 1_000_000, math.MaxInt64} {
+		guess(fmt.Sprint(values, " values in any order"), func(int) int { return r.IntN(values) })
+	}
+	for _, together := range []int{1, 2, 3, 10, 1000, all} {
+		guess(fmt.Sprint(together, " records of each value together"), func(i int) int { return i / together })
 	}
 }
 
