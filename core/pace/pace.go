@@ -1,7 +1,8 @@
 // Package pace says how long work that is done in stages will still take.
 //
 // A [Journey] knows the legs that are to come, how large each is, and how long a unit of such a leg took before: a [Book] remembers
-// that. While a leg is under way, its own speed counts the more the farther it is.
+// that. While a leg is under way, its own speed counts the more the farther it is. A machine that is slower than it was is so in all legs, so those to come
+// are thought to take as much longer as those behind.
 package pace
 
 import (
@@ -55,7 +56,10 @@ type Journey struct {
 	since time.Time // beginning of the leg under way
 	under bool      // a leg is under way
 	part  float64   // of the leg under way, how much is done
-	most  float64   // fraction of the whole that has been told
+
+	took, thought float64 // seconds that the legs behind have taken, and were thought to take
+
+	most float64 // fraction of the whole that has been told
 }
 
 // NewJourney begins a journey of whose legs nothing is known yet.
@@ -85,7 +89,8 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 		j.part = max(j.part, float64(min(done, total))/float64(total))
 	}
 	spent := now.Sub(j.since).Seconds()
-	expected := j.legs[0].Units * j.book.of(stage)
+	slower := j.slower()
+	expected := j.legs[0].Units * j.book.of(stage) * slower
 	switch {
 	case expected == 0 && (j.part == 0 || spent < 0.2):
 		return j.most, 0, false
@@ -101,13 +106,26 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 		}
 		left = (1 - j.part) * (expected*(1-own) + spent/j.part*own)
 	}
+	if expected > 0 && j.part > 0 {
+		slower = j.slowerWith(spent, j.legs[0].Units*j.book.of(stage)*j.part)
+	}
 	for _, l := range j.legs[1:] {
-		left += l.Units * j.book.of(l.Stage)
+		left += l.Units * j.book.of(l.Stage) * slower
 	}
 	if whole := now.Sub(j.begun).Seconds() + left; whole > 0 {
 		j.most = max(j.most, min(1-left/whole, 0.999))
 	}
 	return j.most, left, true
+}
+
+// slower is how many times as long as was thought the legs behind have taken.
+func (j *Journey) slower() float64 { return j.slowerWith(0, 0) }
+
+// slowerWith is slower, with something that has taken some seconds and was thought to take some. A short while tells little, and no machine is another altogether.
+func (j *Journey) slowerWith(took, thought float64) float64 {
+	const telling = 1 // second that counts as much as what is remembered
+	took, thought = j.took+took+telling, j.thought+thought+telling
+	return min(max(took/thought, 0.5), 2)
 }
 
 // tellingLeg is the shortest leg that tells how long a unit takes: what a shorter one takes is mostly the time to begin and end. That a unit
@@ -119,6 +137,7 @@ func (j *Journey) End(now time.Time) {
 	took := now.Sub(j.since)
 	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) {
 		stage, unit := j.legs[0].Stage, took.Seconds()/j.legs[0].Units
+		j.took, j.thought = j.took+took.Seconds(), j.thought+j.legs[0].Units*j.book.of(stage)
 		if took >= tellingLeg || unit < j.book.of(stage) {
 			j.book.learn(stage, unit)
 		}

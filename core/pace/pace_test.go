@@ -99,3 +99,27 @@ func TestOwnSpeed(t *testing.T) {
 		}
 	}
 }
+
+// TestSlowHour: all legs take longer than they did, or less. What is left is said rightly long before the last has begun.
+func TestSlowHour(t *testing.T) {
+	for _, times := range []float64{0.6, 1, 1.8} {
+		now := time.Unix(0, 0)
+		j := NewJourney(NewBook(map[string]float64{"reading": 0.05, "matching": 0.05, "writing": 0.05}), now)
+		j.Expect(Leg{"reading", 100}, Leg{"matching", 100}, Leg{"writing", 300})
+		at, whole := 0.0, 25*times
+		for _, leg := range []struct {
+			stage string
+			units int64
+		}{{"reading", 100}, {"matching", 100}, {"writing", 300}} {
+			for done := range leg.units {
+				_, left, known := j.At(leg.stage, done, leg.units, now)
+				if off := math.Abs(left-(whole-at)) / (whole - at); !known || at > whole/5 && off > 0.2 {
+					t.Errorf("%.1f times as long: at %.1f of %.1f s, %.1f are said to be left (known: %t)", times, at, whole, left, known)
+				}
+				step := 0.05 * times
+				now, at = now.Add(time.Duration(step*float64(time.Second))), at+step
+			}
+			j.At(leg.stage, leg.units, leg.units, now)
+		}
+	}
+}
