@@ -71,15 +71,15 @@ func must[T any](one T, err error) T {
 	return one
 }
 
-// bodies writes what is kept of exceptions, one after the other in the same memory. It is not for several goroutines at once.
-type bodies struct {
+// keeper writes the bodies of exceptions, one after the other in the same memory. It is not for several goroutines at once.
+type keeper struct {
 	records [2]bodyRecord
 	fields  []bodyField
 	text    bytes.Buffer
 }
 
 // of is what is kept of an exception that is where it is for a reason.
-func (w *bodies) of(e *exception.Entry, reason string) (string, error) {
+func (w *keeper) of(e *exception.Entry, reason string) (string, error) {
 	b := body{Tray: uint8(e.Tray), Side: uint8(e.Side), Reason: reason, Hand: e.Hand, Joined: e.Joined}
 	for s, r := range e.Sides {
 		if r != nil {
@@ -108,11 +108,11 @@ func (w *bodies) of(e *exception.Entry, reason string) (string, error) {
 }
 
 // ofReject is what is kept of a line of side s that is no record.
-func (w *bodies) ofReject(s tray.Side, r view.Reject) (string, error) {
+func (w *keeper) ofReject(s tray.Side, r view.Reject) (string, error) {
 	return w.write(&body{Tray: uint8(tray.Reject), Side: uint8(s), Reason: r.Reason, Reject: &bodyReject{Line: r.Line, Reason: r.Reason, Text: r.Text}})
 }
 
-func (w *bodies) write(b *body) (string, error) {
+func (w *keeper) write(b *body) (string, error) {
 	w.text.Reset()
 	err := bodyWriter.MarshalToBuffer(b, &w.text)
 	return w.text.String(), err
@@ -147,7 +147,7 @@ type seen struct {
 	reject *view.Reject
 }
 
-// readSeen reads what [bodies] has written, or what was kept before: what people saw, as CBOR or JSON.
+// readSeen reads what [keeper] has written, or what was kept before: what people saw, as CBOR or JSON.
 func readSeen(text string) (*seen, error) {
 	if keptAsShown(text) {
 		var e view.Entry

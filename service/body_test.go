@@ -30,7 +30,7 @@ func TestBody(t *testing.T) {
 	rec := func(n uint32) *exception.Record {
 		return &exception.Record{Number: n, Origin: record.Origin{Line: 1 << 33, Run: int64(n % 2)}, Cells: cells}
 	}
-	var written bodies
+	var written keeper
 	for i, e := range []exception.Entry{
 		{Tray: tray.Missing, Sides: [2]*exception.Record{rec(0), nil}},
 		{Tray: tray.Orphaned, Side: tray.Right, Sides: [2]*exception.Record{nil, rec(1<<32 - 1)}},

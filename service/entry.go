@@ -17,9 +17,8 @@ import (
 // entryOf gives an entry the form in which people see it.
 func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 	reason := handover.Reason(plan, e)
-	out := view.Entry{Tray: e.Tray, Side: e.Side.String(), Key: e.Key(plan), Reason: reason, Steps: handover.Steps(plan, e, reason)}
+	out := view.Entry{Tray: e.Tray, Side: sideShown(e), Key: e.Key(plan), Reason: reason, Steps: handover.Steps(plan, e, reason)}
 	if e.Tray.Paired() {
-		out.Side = "both"
 		out.Joined = e.Joined
 	}
 	if e.Hand > 0 {
@@ -48,6 +47,14 @@ func entryOf(plan *sieve.Plan, e *exception.Entry) view.Entry {
 		}
 	}
 	return out
+}
+
+// sideShown is the side that people see an entry on: both for pairs.
+func sideShown(e *exception.Entry) string {
+	if e.Tray.Paired() {
+		return "both"
+	}
+	return e.Side.String()
 }
 
 // storedEntry makes an entry as people see it of what is stored.

@@ -130,16 +130,12 @@ func (f *following) back(place int) bool {
 }
 
 // found gives an exception at a place of a run the form in which the store keeps it.
-func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer, bodies *bodies) (store.Found, error) {
-	body, err := bodies.of(e, handover.Reason(plan, e))
+func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer, keep *keeper) (store.Found, error) {
+	body, err := keep.of(e, handover.Reason(plan, e))
 	if err != nil {
 		return store.Found{}, err
 	}
-	side := e.Side.String()
-	if e.Tray.Paired() {
-		side = "both"
-	}
-	row := store.Entry{Tray: e.Tray.String(), Side: side, Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(e.Key(plan), " ")), Size: []byte{}, Search: searchText(e)}
+	row := store.Entry{Tray: e.Tray.String(), Side: sideShown(e), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(e.Key(plan), " ")), Size: []byte{}, Search: searchText(e)}
 	f.asBefore(place, &row)
 	for i, field := range e.Fields {
 		if !field.Agrees {

@@ -39,7 +39,11 @@ func (v *Service) report(ctx context.Context, id uint) (*report, error) {
 	if r.head, err = runOf(row); err != nil {
 		return nil, err
 	}
-	r.plan, err = r.head.Definition.Compile(r.head.Sides[0].Columns, r.head.Sides[1].Columns)
+	h, err := v.headOf(ctx, id) // which keeps the plan from one page to the next
+	if err != nil {
+		return nil, err
+	}
+	r.plan, err = h.plan()
 	return r, err
 }
 

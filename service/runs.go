@@ -374,9 +374,9 @@ func (f *following) form(v *Service, p *planned, place int, list []exception.Ent
 	rows := make([]store.Found, len(list))
 	return rows, v.inParts(len(list), func(from, to int) (err error) {
 		var prints again.Printer
-		var bodies bodies
+		var keep keeper
 		for i := from; i < to && err == nil; i++ {
-			rows[i], err = f.found(p.Plan, place+i, &list[i], &prints, &bodies)
+			rows[i], err = f.found(p.Plan, place+i, &list[i], &prints, &keep)
 		}
 		return err
 	})

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"context"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -9,7 +8,6 @@ import (
 	"time"
 
 	"github.com/klauspost/compress/s2"
-	"gorm.io/gorm"
 )
 
 // Entries of a report that stand next to each other in it are one row of the data file, column by column: what would take longest of a run is to write each
@@ -18,26 +16,38 @@ import (
 // entriesInBlock is how many places of a report share a block.
 const entriesInBlock = 64
 
-// entryBlockColumns are the columns of a block's row: how many entries are in it, the least and the greatest of their exceptions' numbers, the oldest run
-// whose bodies they show, these numbers, and the rest of them.
-const entryBlockColumns = "run_id, block, entries, least, most, oldest, exceptions, blob"
-
 // entryBlockOf is the block in which an entry stands.
 func entryBlockOf(seq int64) int64 { return (seq - 1) / entriesInBlock }
 
-// packEntries makes a row of entries of one block, in the order of their places.
-func packEntries(list []Entry) []any {
+// entryBlock is a block as it stands in the data file: how many entries are in it, the least and the greatest of their exceptions' numbers, the oldest run
+// whose bodies they show, these numbers, and the rest of them.
+type entryBlock struct {
+	run                 uint
+	block               int64
+	entries             int
+	least, most, oldest uint
+	exceptions, blob    []byte
+}
+
+// piece is the block's row.
+func (b *entryBlock) piece() piece {
+	return piece{"entry_blocks", "run_id, block, entries, least, most, oldest, exceptions, blob",
+		[][]any{{b.run, b.block, b.entries, b.least, b.most, b.oldest, b.exceptions, b.blob}}}
+}
+
+// packEntries makes a block of entries that share one, in the order of their places.
+func packEntries(list []Entry) *entryBlock {
 	first := &list[0]
-	least, most, oldest := first.ExceptionID, first.ExceptionID, first.BodyRun
-	var exceptions []byte
+	b := &entryBlock{run: first.RunID, block: entryBlockOf(first.Seq), entries: len(list), least: first.ExceptionID, most: first.ExceptionID, oldest: first.BodyRun}
 	before := int64(0)
 	for i := range list {
 		e := &list[i]
-		least, most, oldest = min(least, e.ExceptionID), max(most, e.ExceptionID), min(oldest, e.BodyRun)
-		exceptions = binary.AppendVarint(exceptions, int64(e.ExceptionID)-before)
+		b.least, b.most, b.oldest = min(b.least, e.ExceptionID), max(b.most, e.ExceptionID), min(b.oldest, e.BodyRun)
+		b.exceptions = binary.AppendVarint(b.exceptions, int64(e.ExceptionID)-before)
 		before = int64(e.ExceptionID)
 	}
-	return []any{first.RunID, entryBlockOf(first.Seq), len(list), least, most, oldest, exceptions, s2.Encode(nil, appendEntries(nil, list))}
+	b.blob = s2.Encode(nil, appendEntries(nil, list))
+	return b
 }
 
 // entryWords are the columns of entries that have few values, of which each is written once.
@@ -53,7 +63,7 @@ var entryTexts = []func(e *Entry) *string{
 
 // appendEntries writes entries of one block, but for their exceptions: column by column, words as their number among those of the block.
 func appendEntries(to []byte, list []Entry) []byte {
-	first := (entryBlockOf(list[0].Seq))*entriesInBlock + 1
+	first := entryBlockOf(list[0].Seq)*entriesInBlock + 1
 	for i := range list {
 		to = append(to, byte(list[i].Seq-first))
 	}
@@ -102,14 +112,6 @@ func appendText(to []byte, text string) []byte {
 }
 
 var errEntries = errors.New("entries of a report are damaged in the data file; restore a copy of the file")
-
-// entryBlock is a block as it stands in the data file.
-type entryBlock struct {
-	run              uint
-	block            int64
-	entries          int
-	exceptions, blob []byte
-}
 
 // unpack appends those of the block's entries that are wanted by their places and exceptions; nil: all. Their texts lie in one piece of memory.
 func (b *entryBlock) unpack(list []Entry, wanted func(seq int64, exception uint) bool) ([]Entry, error) {
@@ -247,157 +249,4 @@ func (p *packedText) word() string {
 		return ""
 	}
 	return p.octets(int(length))
-}
-
-// blocksAtOnce is how many blocks are read in one go.
-const blocksAtOnce = 32
-
-// eachEntry visits all entries of a run from the block of a place on, in the order of its report, some at a time, until visit says that it is enough. How the work on them stands is
-// as it was when the report was signed, or as they were written. The list is used again for those that come next.
-func (s *Store) eachEntry(ctx context.Context, run uint, from int64, visit func([]Entry) (enough bool, err error)) error {
-	list := make([]Entry, 0, blocksAtOnce*entriesInBlock)
-	for block := entryBlockOf(max(from, 1)); ; {
-		list = list[:0]
-		blocks := 0
-		err := s.eachBlock(ctx, run, "block >= ? ORDER BY block LIMIT ?", []any{block, blocksAtOnce}, func(b *entryBlock) (err error) {
-			blocks++
-			list, err = b.unpack(list, nil)
-			return err
-		})
-		if err != nil || blocks == 0 {
-			return err
-		}
-		block = entryBlockOf(list[len(list)-1].Seq) + 1
-		if enough, err := visit(list); enough || err != nil || blocks < blocksAtOnce {
-			return err
-		}
-	}
-}
-
-// eachBlock visits the blocks of a run that a condition names.
-func (s *Store) eachBlock(ctx context.Context, run uint, where string, values []any, visit func(*entryBlock) error) error {
-	return s.bulk.each(ctx, "SELECT block, entries, exceptions, blob FROM entry_blocks WHERE run_id = ? AND "+where, slices.Concat([]any{run}, values), func(r row) error {
-		return visit(&entryBlock{run, r.number(0), int(r.number(1)), r.bytes(2), r.bytes(3)})
-	})
-}
-
-// entriesAt reads entries of a run by their places, in the order asked for. Places where there is none are left out.
-func (s *Store) entriesAt(ctx context.Context, run uint, seqs []int64) ([]Entry, error) {
-	at := make(map[int64]int, len(seqs)) // first where it is asked for, then where it is
-	blocks := make([]int64, len(seqs))
-	for i, seq := range seqs {
-		at[seq], blocks[i] = -1, entryBlockOf(seq)
-	}
-	slices.Sort(blocks)
-	asked := func(seq int64, _ uint) bool { _, is := at[seq]; return is }
-	list := make([]Entry, 0, len(at))
-	err := s.eachBlock(ctx, run, "block IN (SELECT value FROM json_each(?))", []any{numbers(slices.Compact(blocks))}, func(b *entryBlock) (err error) {
-		list, err = b.unpack(list, asked)
-		return err
-	})
-	if err != nil {
-		return nil, err
-	}
-	for i := range list {
-		at[list[i].Seq] = i
-	}
-	page := make([]Entry, 0, len(seqs))
-	for _, seq := range seqs {
-		if i := at[seq]; i >= 0 {
-			page = append(page, list[i])
-		}
-	}
-	return page, nil
-}
-
-// entriesOf reads a run's entries of exceptions, in the order of its report. Only blocks that have some of them are unpacked.
-func (s *Store) entriesOf(ctx context.Context, run uint, exceptions []uint) (page []Entry, err error) {
-	if len(exceptions) == 0 {
-		return nil, nil
-	}
-	wanted := slices.Compact(slices.Sorted(slices.Values(exceptions)))
-	among := func(id uint) bool { _, is := slices.BinarySearch(wanted, id); return is }
-	// First those that may have some, by an index; of these, those that have; and of these, those that are asked for.
-	var blocks []int64
-	err = s.bulk.each(ctx, "SELECT block, least, most FROM entry_blocks WHERE run_id = ? AND most >= ? AND least <= ?", []any{run, wanted[0], wanted[len(wanted)-1]}, func(r row) error {
-		if at, _ := slices.BinarySearch(wanted, r.id(1)); at < len(wanted) && wanted[at] <= r.id(2) {
-			blocks = append(blocks, r.number(0))
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	slices.Sort(blocks)
-	for some := range slices.Chunk(blocks, blocksAtOnce) {
-		err := s.eachBlock(ctx, run, "block IN (SELECT value FROM json_each(?)) ORDER BY block", []any{numbers(some)}, func(b *entryBlock) error {
-			ids, err := b.unpackExceptions()
-			if err == nil && slices.ContainsFunc(ids, among) {
-				page, err = b.unpack(page, func(_ int64, id uint) bool { return among(id) })
-			}
-			return err
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	return page, nil
-}
-
-// packEntryRows packs entries as they were kept before, each in a row of its own.
-func packEntryRows(tx *gorm.DB) error {
-	var runs []uint
-	if err := tx.Raw("SELECT DISTINCT run_id FROM entries").Scan(&runs).Error; err != nil {
-		return err
-	}
-	for _, run := range runs {
-		var list []Entry
-		for more := true; more; {
-			last := int64(0)
-			if len(list) > 0 {
-				last = list[len(list)-1].Seq
-			}
-			read, err := entryRows(tx, run, last)
-			if err != nil {
-				return err
-			}
-			list, more = append(list, read...), len(read) == rowsReadAtOnce
-			for len(list) > 0 {
-				n := slices.IndexFunc(list, func(e Entry) bool { return entryBlockOf(e.Seq) != entryBlockOf(list[0].Seq) })
-				if n < 0 && more {
-					break // the block may go on
-				}
-				if n < 0 {
-					n = len(list)
-				}
-				if err := tx.Exec("INSERT INTO entry_blocks ("+entryBlockColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?)", packEntries(list[:n])...).Error; err != nil {
-					return err
-				}
-				list = list[n:]
-			}
-		}
-	}
-	return tx.Exec("DROP TABLE entries").Error
-}
-
-// rowsReadAtOnce is how many entries are read of those that have rows.
-const rowsReadAtOnce = 10_000
-
-// entryRows reads entries that have rows, of a run, behind a place.
-func entryRows(tx *gorm.DB, run uint, after int64) (list []Entry, err error) {
-	rows, err := tx.Raw(`SELECT seq, tray, side, change, status, owner, reason, exception_id, CAST(opened AS TEXT), amount, currency, size, differs, key_text, body_run, body_seq, search
-		FROM entries WHERE run_id = ? AND seq > ? ORDER BY seq LIMIT ?`, run, after, rowsReadAtOnce).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer func() { err = errors.Join(err, rows.Close()) }()
-	for rows.Next() {
-		e := Entry{RunID: run}
-		if err := rows.Scan(&e.Seq, &e.Tray, &e.Side, &e.Change, &e.Status, &e.Owner, &e.Reason, &e.ExceptionID, &e.opened, &e.Amount, &e.Currency, &e.Size, &e.Differs, &e.KeyText, &e.BodyRun,
-			&e.BodySeq, &e.Search); err != nil {
-			return nil, err
-		}
-		list = append(list, e)
-	}
-	return list, rows.Err()
 }

@@ -38,11 +38,6 @@ func randomEntries(r *rand.Rand, run uint, block int64) (list []Entry) {
 	return list
 }
 
-// blockOfRow is a block as it is read of a row.
-func blockOfRow(row []any) *entryBlock {
-	return &entryBlock{row[0].(uint), row[1].(int64), row[2].(int), row[6].([]byte), row[7].([]byte)}
-}
-
 // TestPackedEntries packs entries with anything in them, and unpacks all of them, or some.
 func TestPackedEntries(t *testing.T) {
 	r := rand.New(rand.NewPCG(16, 1))
@@ -52,15 +47,14 @@ func TestPackedEntries(t *testing.T) {
 		if len(list) == 0 {
 			continue
 		}
-		row := packEntries(list)
-		b := blockOfRow(row)
+		b := packEntries(list)
 		got, err := b.unpack(nil, nil)
 		if err != nil || !reflect.DeepEqual(got, list) {
 			t.Fatalf("%+v\nare read as\n%+v, %v", list, got, err)
 		}
 		ids, err := b.unpackExceptions()
-		if err != nil || len(ids) != len(list) || slices.Min(ids) != row[3].(uint) || slices.Max(ids) != row[4].(uint) {
-			t.Fatalf("of the exceptions %v it is said %v, %v", ids, row[2:5], err)
+		if err != nil || len(ids) != len(list) || slices.Min(ids) != b.least || slices.Max(ids) != b.most {
+			t.Fatalf("of the exceptions %v it is said %v, %v", ids, *b, err)
 		}
 		wanted := func(seq int64, exception uint) bool { return seq%3 == 0 || exception%7 == 0 }
 		want := slices.DeleteFunc(slices.Clone(list), func(e Entry) bool { return !wanted(e.Seq, e.ExceptionID) })
@@ -76,13 +70,13 @@ func TestPackedEntries(t *testing.T) {
 func TestDamagedEntries(t *testing.T) {
 	r := rand.New(rand.NewPCG(16, 2))
 	list := randomEntries(r, 7, 3)
-	row := packEntries(list)
+	whole := packEntries(list)
 	refused := 0
 	try := func(what string, mustFail bool, change func(*entryBlock)) {
 		t.Helper()
-		b := blockOfRow(row)
+		b := *whole
 		b.exceptions, b.blob = bytes.Clone(b.exceptions), bytes.Clone(b.blob)
-		change(b)
+		change(&b)
 		_, err := b.unpack(nil, nil)
 		if err != nil {
 			if refused++; !strings.HasPrefix(err.Error(), errEntries.Error()) {
@@ -92,17 +86,17 @@ func TestDamagedEntries(t *testing.T) {
 			t.Errorf("%s is read", what)
 		}
 	}
-	for n := range row[7].([]byte) {
+	for n := range whole.blob {
 		try("the beginning of a block", true, func(b *entryBlock) { b.blob = b.blob[:n] })
 		try("a block with another byte", false, func(b *entryBlock) { b.blob[n] ^= 1 << r.IntN(8) })
 	}
-	for n := range row[6].([]byte) {
+	for n := range whole.exceptions {
 		try("exceptions of which some are missing", true, func(b *entryBlock) { b.exceptions = b.exceptions[:n] })
 	}
 	for _, entries := range []int{-1, 0, len(list) - 1, len(list) + 1, entriesInBlock + 1} {
 		try(fmt.Sprintf("a block of %d that says it has %d", len(list), entries), true, func(b *entryBlock) { b.entries = entries })
 	}
-	if refused < len(row[7].([]byte)) {
+	if refused < len(whole.blob) {
 		t.Errorf("only %d were refused", refused)
 	}
 }
@@ -140,7 +134,7 @@ func TestEntriesOf(t *testing.T) {
 				t.Fatalf("exception %d is the one at place %d", id, at+1)
 			}
 		}
-		if err := w.write(t.Context(), []piece{{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}}}); err != nil {
+		if err := w.write(t.Context(), []piece{packEntries(w.begun).piece()}); err != nil {
 			t.Fatal(err)
 		}
 		for range 100 {

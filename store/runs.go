@@ -139,7 +139,7 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 			p.pieces = append(p.pieces, full.piece())
 		}
 		if w.begun = append(w.begun, *e); len(w.begun) == entriesInBlock {
-			p.pieces = append(p.pieces, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}})
+			p.pieces = append(p.pieces, packEntries(w.begun).piece())
 			w.begun = w.begun[:0]
 		}
 		if p.err = w.found.add(e); p.err != nil {
@@ -225,7 +225,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 		rest = append(rest, b.piece())
 	}
 	if len(w.begun) > 0 {
-		rest = append(rest, piece{"entry_blocks", entryBlockColumns, [][]any{packEntries(w.begun)}})
+		rest = append(rest, packEntries(w.begun).piece())
 	}
 	if err := w.write(ctx, rest); err != nil {
 		return Run{}, err

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"gorm.io/gorm"
 )
@@ -79,23 +80,27 @@ func (s *Store) standOver(ctx context.Context, list []Entry) error {
 	return err
 }
 
-// freeze lets the entries of a report that is being signed keep how their exceptions stand. It is part of a transaction, in which nothing of that has been changed.
+// freeze lets the entries of a report that is being signed keep how their exceptions stand. It is part of a transaction, in which nothing of that has been changed. Everybody waits for it, so blocks that
+// say so already are left as they are.
 func (s *Store) freeze(tx *gorm.DB, run uint) error {
 	ctx := tx.Statement.Context
 	return s.eachEntry(ctx, run, 1, func(list []Entry) (bool, error) {
+		was := slices.Clone(list)
 		if err := s.standOver(ctx, list); err != nil {
 			return false, err
 		}
-		for len(list) > 0 {
-			n := 1
-			for n < len(list) && entryBlockOf(list[n].Seq) == entryBlockOf(list[0].Seq) {
-				n++
+		for from := 0; from < len(list); {
+			to, same := from, true
+			for ; to < len(list) && entryBlockOf(list[to].Seq) == entryBlockOf(list[from].Seq); to++ {
+				same = same && list[to].Status == was[to].Status && list[to].Owner == was[to].Owner && list[to].Reason == was[to].Reason
 			}
-			packed := packEntries(list[:n])
-			if err := tx.Exec("UPDATE entry_blocks SET blob = ? WHERE run_id = ? AND block = ?", packed[len(packed)-1], run, packed[1]).Error; err != nil {
-				return false, err
+			if !same {
+				b := packEntries(list[from:to])
+				if err := tx.Exec("UPDATE entry_blocks SET blob = ? WHERE run_id = ? AND block = ?", b.blob, b.run, b.block).Error; err != nil {
+					return false, err
+				}
 			}
-			list = list[n:]
+			from = to
 		}
 		return false, nil
 	})
