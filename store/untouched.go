@@ -14,7 +14,7 @@ import (
 // in an entry of its sieve's newest run, which has found it first or found it again as it was: it is open, has no owner, and nothing has been said about
 // it. So it has no row of its own, which would take longer to write than its entry, and most are never touched.
 //
-// What touches an exception gives it a row first, see [touch] and [follow]. Every exception of a sieve is either a row, or is said to be new or still
+// What touches an exception gives it a row first, see [Store.touch] and [follow]. Every exception of a sieve is either a row, or is said to be new or still
 // open by the newest run. So how many are untouched is how many that run has found, less the rows that are there.
 //
 // All exceptions lists them in the lists of what runs have found, see foundlists.go; which of these have rows is looked up for a page.
