@@ -293,7 +293,11 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 	if err := f.recognise(ctx, j, v, p, index, places); err != nil {
 		return nil, err
 	}
-	f.desk = slices.Grow(f.desk, int(min(f.room, int64(len(places)))))
+	if n := int64(len(places)); n > f.room {
+		f.desk, f.room = nil, 0 // it will not fit, so no room is taken for what does
+	} else {
+		f.desk = slices.Grow(f.desk, len(places))
+	}
 	j.expect(pace.Leg{Stage: writingReport, Units: float64(len(places))}, pace.Leg{Stage: sealingReport, Units: float64(len(places)) + sealedTouched*float64(f.touched())})
 	if err := v.writePlaces(ctx, j, w, f, p, index, places); err != nil {
 		return nil, err
