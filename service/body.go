@@ -71,15 +71,15 @@ func must[T any](one T, err error) T {
 	return one
 }
 
-// keeper writes the bodies of exceptions, one after the other in the same memory. It is not for several goroutines at once.
+// keeper writes the bodies of exceptions, one behind the other. It is not for several goroutines at once.
 type keeper struct {
-	records [2]bodyRecord
-	fields  []bodyField
 	text    bytes.Buffer
+	records [2]bodyRecord // for the one that is being written
+	fields  []bodyField
 }
 
-// of is what is kept of an exception that is where it is for a reason.
-func (w *keeper) of(e *exception.Entry, reason string) (string, error) {
+// add writes what is kept of an exception that is where it is for a reason.
+func (w *keeper) add(e *exception.Entry, reason string) error {
 	b := body{Tray: uint8(e.Tray), Side: uint8(e.Side), Reason: reason, Hand: e.Hand, Joined: e.Joined}
 	for s, r := range e.Sides {
 		if r != nil {
@@ -104,18 +104,14 @@ func (w *keeper) of(e *exception.Entry, reason string) (string, error) {
 			}
 		}
 	}
-	return w.write(&b)
+	return bodyWriter.MarshalToBuffer(&b, &w.text)
 }
 
-// ofReject is what is kept of a line of side s that is no record.
-func (w *keeper) ofReject(s tray.Side, r view.Reject) (string, error) {
-	return w.write(&body{Tray: uint8(tray.Reject), Side: uint8(s), Reason: r.Reason, Reject: &bodyReject{Line: r.Line, Reason: r.Reason, Text: r.Text}})
-}
-
-func (w *keeper) write(b *body) (string, error) {
-	w.text.Reset()
-	err := bodyWriter.MarshalToBuffer(b, &w.text)
-	return w.text.String(), err
+// rejectBody is what is kept of a line of side s that is no record.
+func rejectBody(s tray.Side, r view.Reject) (string, error) {
+	var text bytes.Buffer
+	err := bodyWriter.MarshalToBuffer(&body{Tray: uint8(tray.Reject), Side: uint8(s), Reason: r.Reason, Reject: &bodyReject{Line: r.Line, Reason: r.Reason, Text: r.Text}}, &text)
+	return text.String(), err
 }
 
 // fill makes it what a record is.

@@ -38,10 +38,11 @@ func TestBody(t *testing.T) {
 			Fields: []exception.Field{{Agrees: true}, {Difference: "-0.05", Totals: [2]string{"1.50", "1.45"}}, {Totals: [2]string{"", "3"}}},
 			Group:  &exception.Group{Count: [2]int64{2, 300}, Records: [2][]exception.Record{{*rec(4), *rec(5)}, nil}}},
 	} {
-		text, err := written.of(&e, oddTexts[i])
-		if err != nil {
+		begin := written.text.Len() // behind those before it
+		if err := written.add(&e, oddTexts[i]); err != nil {
 			t.Fatal(err)
 		}
+		text := written.text.String()[begin:]
 		want := seen{Entry: e}
 		want.Said = oddTexts[i]
 		if got, err := readSeen(text); err != nil || !reflect.DeepEqual(*got, want) {
@@ -54,7 +55,7 @@ func TestBody(t *testing.T) {
 		}
 	}
 	line := view.Reject{Line: 4, Reason: "one cell", Text: oddTexts[0]}
-	text, err := written.ofReject(tray.Right, line)
+	text, err := rejectBody(tray.Right, line)
 	if err != nil {
 		t.Fatal(err)
 	}

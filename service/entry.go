@@ -68,35 +68,6 @@ func (v *Service) storedEntry(ctx context.Context, row *store.Shown, e *view.Ent
 	return nil
 }
 
-// searchText is what a search for an exception looks through: its cells, in lower case.
-func searchText(e *exception.Entry) string {
-	size := 0
-	for _, r := range e.Sides {
-		if r != nil {
-			for i := range r.Cells {
-				size += len(r.Cells[i].Text) + 1
-			}
-		}
-	}
-	text := make([]byte, 0, size)
-	begun := false
-	for _, r := range e.Sides {
-		if r == nil {
-			continue
-		}
-		for _, c := range r.Cells {
-			if c.Null && c.Text == "" {
-				continue
-			}
-			if begun {
-				text = append(text, '\x1f')
-			}
-			text, begun = append(text, c.Text...), true
-		}
-	}
-	return strings.ToLower(string(text))
-}
-
 // holds reports whether an entry has each of some words in its cells.
 func holds(e *exception.Entry, words []string) bool {
 	if len(words) == 0 {

@@ -3,16 +3,11 @@ package service
 import (
 	"context"
 	"errors"
-	"strings"
 	"sync"
 	"time"
 	"unique"
 
 	"twinsieve/core/again"
-	"twinsieve/core/exact"
-	"twinsieve/core/exception"
-	"twinsieve/core/sieve"
-	"twinsieve/service/handover"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -99,17 +94,9 @@ func (f *following) place(w *store.RunWriter, list []store.Found) store.Placed {
 		f.desk = nil
 		return placed
 	}
-	var text strings.Builder // the texts that no others have, beside each other
-	for i := range list {
-		text.WriteString(list[i].Entry.KeyText)
-		text.WriteString(list[i].Entry.Search)
-	}
-	rest := text.String()
 	for i := range list {
 		row := list[i].Entry.DeskRow()
-		key := len(row.KeyText)
-		all := key + len(row.Search)
-		row.KeyText, row.Search, row.Currency, rest = rest[:key], rest[key:all], unique.Make(row.Currency).Value(), rest[all:]
+		row.Currency = unique.Make(row.Currency).Value()
 		f.desk = append(f.desk, row)
 	}
 	return placed
@@ -127,36 +114,6 @@ func (f *following) asBefore(place int, row *store.Entry) {
 func (f *following) back(place int) bool {
 	b := f.of[place]
 	return b >= 0 && f.changes[place] == again.StillOpen && f.rows[b].stands.Value().presence == again.Absent
-}
-
-// found gives an exception at a place of a run the form in which the store keeps it.
-func (f *following) found(plan *sieve.Plan, place int, e *exception.Entry, prints *again.Printer, keep *keeper) (store.Found, error) {
-	body, err := keep.of(e, handover.Reason(plan, e))
-	if err != nil {
-		return store.Found{}, err
-	}
-	row := store.Entry{Tray: e.Tray.String(), Side: sideShown(e), Change: string(f.changes[place]), Status: store.StatusOpen, KeyText: strings.ToLower(strings.Join(e.Key(plan), " ")), Size: []byte{}, Search: searchText(e)}
-	f.asBefore(place, &row)
-	for i, field := range e.Fields {
-		if !field.Agrees {
-			row.Differs |= 1 << min(i, store.MostDiffers-1)
-		}
-	}
-	if len(plan.Amounts) > 0 {
-		moves := exception.Moves(plan, e, 0)
-		var currencies []string
-		for _, m := range moves {
-			if m.Currency != "" {
-				currencies = append(currencies, m.Currency)
-			}
-		}
-		row.Currency = strings.Join(currencies, ", ")
-		if len(moves) == 1 {
-			row.Amount = exact.Text(moves[0].Amount)
-			row.Size = exact.AppendOrdered(nil, []byte(strings.TrimPrefix(row.Amount, "-")))
-		}
-	}
-	return store.Found{Entry: row, Body: body, Print: prints.Of(e), Back: f.back(place)}, nil
 }
 
 // oneAtATime lets one run of a sieve at a time find its exceptions again.

@@ -46,8 +46,8 @@ func rejectEntry(d *sieve.Definition, s tray.Side, r view.Reject) view.Entry {
 }
 
 // foundReject gives a reject at a place of a run, behind the records, the form in which the store keeps it.
-func (f *following) foundReject(place int, s tray.Side, r store.Reject, keep *keeper) (store.Found, error) {
-	body, err := keep.ofReject(s, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
+func (f *following) foundReject(place int, s tray.Side, r store.Reject) (store.Found, error) {
+	body, err := rejectBody(s, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	if err != nil {
 		return store.Found{}, err
 	}
@@ -61,10 +61,9 @@ func (f *following) foundReject(place int, s tray.Side, r store.Reject, keep *ke
 func (v *Service) writeRejects(ctx context.Context, w *store.RunWriter, f *following, p *planned, place int) error {
 	return v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
 		rows := make([]store.Found, len(some))
-		var keep keeper
 		for i, r := range some {
 			var err error
-			if rows[i], err = f.foundReject(place, s, r, &keep); err != nil {
+			if rows[i], err = f.foundReject(place, s, r); err != nil {
 				return err
 			}
 			place++

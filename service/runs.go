@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
-	"twinsieve/core/again"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/pace"
@@ -335,10 +335,11 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 	})
 	group.Go(func() error {
 		defer close(formed)
+		formers := sync.Pool{New: func() any { return newFormer(f, p.Plan) }}
 		done := 0
 		for entries := range read {
 			for part := range slices.Chunk(entries, entriesWritten) {
-				rows, err := f.form(v, p, done, part)
+				rows, err := v.form(&formers, done, part)
 				if err != nil {
 					return err
 				}
@@ -374,15 +375,12 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 }
 
 // form gives exceptions from a place of a run on the form in which the store keeps them.
-func (f *following) form(v *Service, p *planned, place int, list []exception.Entry) ([]store.Found, error) {
+func (v *Service) form(formers *sync.Pool, place int, list []exception.Entry) ([]store.Found, error) {
 	rows := make([]store.Found, len(list))
-	return rows, v.inParts(len(list), func(from, to int) (err error) {
-		var prints again.Printer
-		var keep keeper
-		for i := from; i < to && err == nil; i++ {
-			rows[i], err = f.found(p.Plan, place+i, &list[i], &prints, &keep)
-		}
-		return err
+	return rows, v.inParts(len(list), func(from, to int) error {
+		w := formers.Get().(*former)
+		defer formers.Put(w)
+		return w.form(place+from, list[from:to], rows[from:to])
 	})
 }
 

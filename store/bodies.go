@@ -46,7 +46,11 @@ func unpackText(blob []byte) ([]byte, error) {
 
 // packBodies puts bodies into a blob: each one's length and text, all of them packed. An empty body is none.
 func packBodies(bodies []string) []byte {
-	var text []byte
+	size := 0
+	for _, b := range bodies {
+		size += binary.MaxVarintLen32 + len(b)
+	}
+	text := make([]byte, 0, size)
 	for _, b := range bodies {
 		text = append(binary.AppendUvarint(text, uint64(len(b))), b...)
 	}

@@ -39,14 +39,15 @@ func (b *entryBlock) piece() piece {
 func packEntries(list []Entry) *entryBlock {
 	first := &list[0]
 	b := &entryBlock{run: first.RunID, block: entryBlockOf(first.Seq), entries: len(list), least: first.ExceptionID, most: first.ExceptionID, oldest: first.BodyRun}
-	before := int64(0)
+	before, size := int64(0), entriesInBlock*64
 	for i := range list {
 		e := &list[i]
+		size += len(e.Amount) + len(e.KeyText) + len(e.Search) + len(e.Size)
 		b.least, b.most, b.oldest = min(b.least, e.ExceptionID), max(b.most, e.ExceptionID), min(b.oldest, e.BodyRun)
 		b.exceptions = binary.AppendVarint(b.exceptions, int64(e.ExceptionID)-before)
 		before = int64(e.ExceptionID)
 	}
-	b.blob = s2.Encode(nil, appendEntries(nil, list))
+	b.blob = s2.Encode(nil, appendEntries(make([]byte, 0, size), list))
 	return b
 }
 

@@ -27,20 +27,21 @@ const (
 	sortOrders
 )
 
-// key is what exceptions are sorted by, as bytes that are ordered as they are: the oldest, or the greatest, first, and of equal ones that which was numbered first.
+// appendKey appends what exceptions are sorted by, as bytes that are ordered as they are: the oldest, or the greatest, first, and of equal ones that which was numbered first.
 // opened is as the data file keeps it.
-func (o sortOrder) key(opened string, size []byte, id uint) []byte {
-	key := make([]byte, 0, 48)
+func (o sortOrder) appendKey(key []byte, opened string, size []byte, id uint) []byte {
 	if o == byAge {
 		key = sorted.AppendText(key, []byte(opened))
 	} else {
+		at := len(key)
 		key = sorted.AppendText(key, size)
-		for i := range key {
+		for i := at; i < len(key); i++ {
 			key[i] = ^key[i]
 		}
 	}
 	return binary.BigEndian.AppendUint64(key, uint64(id))
 }
+
 
 // idOf is the number of the exception that has a key.
 func idOf(key []byte) uint { return uint(binary.BigEndian.Uint64(key[len(key)-8:])) }
@@ -74,6 +75,8 @@ type foundLists struct {
 		sorter *sorted.Sorter
 	}
 	added int // to the runs
+
+	key, place []byte // of the one that is being added
 }
 
 // add adds the exception of an entry, if it is there.
@@ -81,9 +84,11 @@ func (u *foundLists) add(e *Entry) error {
 	if !again.Change(e.Change).Here() {
 		return nil
 	}
-	seq := binary.AppendUvarint(make([]byte, 0, binary.MaxVarintLen64+len(e.print)), uint64(e.Seq))
-	u.lists[byAmount].run.Add(byAmount.key(e.opened, e.Size, e.ExceptionID), seq)
-	u.lists[byAge].run.Add(byAge.key(e.opened, e.Size, e.ExceptionID), append(seq, e.print[:]...))
+	u.place = binary.AppendUvarint(u.place[:0], uint64(e.Seq))
+	u.key = byAmount.appendKey(u.key[:0], e.opened, e.Size, e.ExceptionID)
+	u.lists[byAmount].run.Add(u.key, u.place)
+	u.key, u.place = byAge.appendKey(u.key[:0], e.opened, e.Size, e.ExceptionID), append(u.place, e.print[:]...)
+	u.lists[byAge].run.Add(u.key, u.place)
 	if u.added++; u.added < foundPiece {
 		return nil
 	}

@@ -129,7 +129,7 @@ func (s *Store) Overview(ctx context.Context, q OverviewQuery) (page []Overviewe
 
 // keyOf is the key of an exception that has been read.
 func (o sortOrder) keyOf(x Exception) []byte {
-	return o.key(x.Opened.UTC().Format(writtenTime), x.Size, x.ID)
+	return o.appendKey(nil, x.Opened.UTC().Format(writtenTime), x.Size, x.ID)
 }
 
 // of sorts a query over exceptions that have rows.

@@ -50,7 +50,7 @@ type Cause struct {
 
 // Key returns the texts of the entry's key before any reading, from the left record where there is one.
 func (e *Entry) Key(plan *sieve.Plan) []string {
-	var key []string
+	key := make([]string, 0, len(plan.Key))
 	for _, s := range tray.Sides {
 		if r := e.Sides[s]; r != nil {
 			for _, k := range plan.Key {

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"slices"
 
-	"github.com/shopspring/decimal"
-
 	"twinsieve/core/exact"
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
@@ -15,69 +13,94 @@ import (
 // Move is what an entry adds, in one currency, on the way from the left total of an amount to the right one.
 type Move struct {
 	Currency string // "" where the sieve has no column of currencies, or where the record's is blank or unreadable
-	Amount   decimal.Decimal
+	Amount   exact.Subtotal
 }
 
-// Moves are what an entry adds on the way from the left total of an amount to the right one: the right amount less the left
+// Mover finds what entries add on the way from the left total of an amount to the right one. It is not for several goroutines at once.
+type Mover struct {
+	plan       *sieve.Plan
+	value      int
+	amounts    [2]cellReader
+	currencies [2]cellReader // where the plan has a column of them
+	moves      []Move
+	read       bool // an amount of the entry
+	unread     bool // one of them cannot be
+}
+
+// NewMover returns a mover for one of the plan's amounts.
+func NewMover(plan *sieve.Plan, amount int) *Mover {
+	m := &Mover{plan: plan, value: plan.Amounts[amount].Value}
+	for _, s := range tray.Sides {
+		m.amounts[s] = cellReader{reader: plan.Values[m.value].Chain[s].Reader(), column: plan.Values[m.value].Column[s]}
+		if c := plan.Currency; c >= 0 {
+			m.currencies[s] = cellReader{reader: plan.Values[c].Chain[s].Reader(), column: plan.Values[c].Column[s]}
+		}
+	}
+	return m
+}
+
+// Moves are what an entry adds: the right amount less the left
 // one, where a side without a record adds nothing, and neither does a blank or what cannot be read. So the moves of all entries add up
 // to the steps of the balance. There is one for each currency of the entry's records, ordered by name. There is none where there is no amount
 // that can be read, or where a group has more records than are listed and the amount is none of its compared fields, or has no total, or
-// the sieve has a column of currencies.
-func Moves(plan *sieve.Plan, e *Entry, amount int) []Move {
-	value := plan.Amounts[amount].Value
-	if g := e.Group; g != nil && (int64(len(g.Records[0])) < g.Count[0] || int64(len(g.Records[1])) < g.Count[1]) {
-		return movesOfTotals(plan, e, value)
+// the sieve has a column of currencies. They are valid until those of the next entry are asked for.
+func (m *Mover) Moves(e *Entry) []Move {
+	m.moves, m.read, m.unread = m.moves[:0], false, false
+	g := e.Group
+	if g != nil && (int64(len(g.Records[0])) < g.Count[0] || int64(len(g.Records[1])) < g.Count[1]) {
+		return m.ofTotals(e)
 	}
-	var moves []Move
-	read, unread := false, false
 	for _, s := range tray.Sides {
-		amounts := cellReader{plan.Values[value].Chain[s].Reader(), plan.Values[value].Column[s]}
-		var currencies *cellReader
-		if c := plan.Currency; c >= 0 {
-			currencies = &cellReader{plan.Values[c].Chain[s].Reader(), plan.Values[c].Column[s]}
-		}
-		for _, r := range e.On(s) {
-			v := amounts.of(&r)
-			if v.State == reading.Unreadable {
-				unread = true
-				continue
+		if g != nil {
+			for i := range g.Records[s] {
+				m.add(s, &g.Records[s][i])
 			}
-			move := Move{}
-			if v.State == reading.Text {
-				read = true
-				if move.Amount = exact.Decimal(v.Text); s == tray.Left {
-					move.Amount = move.Amount.Neg()
-				}
-			}
-			if currencies != nil {
-				if c := currencies.of(&r); c.State == reading.Text {
-					move.Currency = string(c.Text)
-				}
-			}
-			moves = added(moves, move)
+		} else if r := e.Sides[s]; r != nil {
+			m.add(s, r)
 		}
 	}
-	if !read && unread {
+	if !m.read && m.unread {
 		return nil
 	}
-	slices.SortFunc(moves, func(a, b Move) int { return cmp.Compare(a.Currency, b.Currency) })
-	return moves
+	slices.SortFunc(m.moves, func(a, b Move) int { return cmp.Compare(a.Currency, b.Currency) })
+	return m.moves
 }
 
-func added(moves []Move, m Move) []Move {
-	for i := range moves {
-		if moves[i].Currency == m.Currency {
-			moves[i].Amount = moves[i].Amount.Add(m.Amount)
-			return moves
+// add adds what a record of side s does.
+func (m *Mover) add(s tray.Side, r *Record) {
+	amount := m.amounts[s].of(r)
+	if amount.State == reading.Unreadable {
+		m.unread = true
+		return
+	}
+	currency := ""
+	if m.plan.Currency >= 0 {
+		if c := m.currencies[s].of(r); c.State == reading.Text {
+			currency = string(c.Text)
 		}
 	}
-	return append(moves, m)
+	at := slices.IndexFunc(m.moves, func(one Move) bool { return one.Currency == currency })
+	if at < 0 {
+		at, m.moves = len(m.moves), append(m.moves, Move{Currency: currency})
+	}
+	if amount.State != reading.Text {
+		return
+	}
+	if m.read = true; s == tray.Left {
+		m.moves[at].Amount.Subtract(amount.Text)
+	} else {
+		m.moves[at].Amount.Add(amount.Text)
+	}
 }
 
-func movesOfTotals(plan *sieve.Plan, e *Entry, value int) []Move {
-	for i, f := range plan.Fields {
-		if totals := e.Fields[i].Totals; plan.Currency < 0 && f.Value == value && totals[0] != "" && totals[1] != "" {
-			return []Move{{Amount: exact.Decimal([]byte(totals[1])).Sub(exact.Decimal([]byte(totals[0])))}}
+// ofTotals is what a group adds of which not all records are listed.
+func (m *Mover) ofTotals(e *Entry) []Move {
+	for i, f := range m.plan.Fields {
+		if totals := e.Fields[i].Totals; m.plan.Currency < 0 && f.Value == m.value && totals[0] != "" && totals[1] != "" {
+			m.moves = append(m.moves, Move{})
+			m.moves[0].Amount.Add([]byte(totals[1]))
+			m.moves[0].Amount.Subtract([]byte(totals[0]))
+			return m.moves
 		}
 	}
 	return nil
@@ -98,8 +121,11 @@ func (e *Entry) On(s tray.Side) []Record {
 type cellReader struct {
 	reader *reading.Reader
 	column int
+	cell   []byte // that is being read
 }
 
+// of is the record's value as read, until the next one is.
 func (c *cellReader) of(r *Record) reading.Value {
-	return c.reader.Cell([]byte(r.Cells[c.column].Content()))
+	c.cell = append(c.cell[:0], r.Cells[c.column].Content()...)
+	return c.reader.Cell(c.cell)
 }

@@ -54,10 +54,11 @@ func TestMovesAddUp(t *testing.T) {
 				currency string
 			}
 			sums, want := map[of]decimal.Decimal{}, map[of]decimal.Decimal{}
+			mover := exception.NewMover(plan, 0)
 			for i := range entries {
-				for _, m := range exception.Moves(plan, &entries[i], 0) {
+				for _, m := range mover.Moves(&entries[i]) {
 					by := of{entries[i].Tray, m.Currency}
-					sums[by] = sums[by].Add(m.Amount)
+					sums[by] = sums[by].Add(m.Amount.Decimal())
 				}
 			}
 			for _, a := range balance.Of(plan, index).Amounts {
