@@ -39,6 +39,7 @@ type job struct {
 	since   time.Time // beginning of the stage
 	journey *pace.Journey
 	changed chan struct{}
+	over    chan struct{} // closed when it has ended
 }
 
 func newJobs(s *store.Store, log *slog.Logger) *jobs {
@@ -67,7 +68,7 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work,
 		return view.Job{}, errors.New("the service is stopping")
 	}
 	run, cancel := context.WithCancel(store.As(js.all, store.ActorOf(ctx))) // who starts a job makes its changes
-	j := &job{by: store.ActorOf(ctx).ID, cancel: cancel, changed: make(chan struct{}), since: time.Now(), journey: pace.NewJourney(js.book, time.Now())}
+	j := &job{by: store.ActorOf(ctx).ID, cancel: cancel, changed: make(chan struct{}), over: make(chan struct{}), since: time.Now(), journey: pace.NewJourney(js.book, time.Now())}
 	j.view = view.Job{ID: rand.Text(), Kind: kind, Subject: subject, State: store.JobQueued, Started: time.Now().UTC()}
 	js.mu.Lock()
 	if before := js.drafts[draft]; draft != "" && before != nil {
@@ -123,6 +124,7 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed [
 		}
 		end = *v
 	})
+	close(j.over)
 	// The state in the store is what a later start of the service reads.
 	if err := js.put(context.WithoutCancel(ctx), end); err != nil && !errors.Is(err, store.ErrClosed) {
 		js.log.Error("the end of a job could not be written", "job", end.ID, "error", err)
@@ -309,6 +311,9 @@ func (v *Service) Jobs(ctx context.Context) (*view.Jobs, error) {
 	return list, nil
 }
 
+// betweenChanges is how long a follower of a job is left alone after each change.
+const betweenChanges = 50 * time.Millisecond
+
 // Follow calls tell with the job as it stands, then after each change, until it has ended or the context does.
 func (v *Service) Follow(ctx context.Context, id string, tell func(view.Job) error) error {
 	j := v.jobs.find(id)
@@ -331,9 +336,10 @@ func (v *Service) Follow(ctx context.Context, id string, tell func(view.Job) err
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-		// Changes may come thousands a second; a follower wants some.
+		// Changes may come thousands a second; a follower wants some, and the end at once.
 		select {
-		case <-time.After(50 * time.Millisecond):
+		case <-time.After(betweenChanges):
+		case <-j.over:
 		case <-ctx.Done():
 			return ctx.Err()
 		}
