@@ -42,7 +42,6 @@ func (o sortOrder) appendKey(key []byte, opened string, size []byte, id uint) []
 	return binary.BigEndian.AppendUint64(key, uint64(id))
 }
 
-
 // idOf is the number of the exception that has a key.
 func idOf(key []byte) uint { return uint(binary.BigEndian.Uint64(key[len(key)-8:])) }
 
