@@ -207,7 +207,7 @@ func (j *job) update(change func(*view.Job)) {
 // a byte, a cell, a record or an exception.
 var usualPaces = map[string]float64{
 	"reading the file": 10e-9, "profiling": 0.09e-6, "reading keys": 0.15e-6, "matching": 0.09e-6, "repeated keys": 0.01e-6,
-	readingBefore: 1.7e-6, recognising: 3e-6, readingRest: 7e-6, recognisingRest: 2e-6, writingReport: 6.5e-6, sealingReport: 1.3e-6,
+	readingBefore: 1.7e-6, recognising: 3e-6, readingRest: 7e-6, recognisingRest: 2e-6, writingReport: 5.3e-6, sealingReport: 1.3e-6,
 }
 
 // expect says which stages are to come, and how much there is of each.
