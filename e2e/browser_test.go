@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -10,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto"
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/log"
@@ -169,16 +171,29 @@ func (b *browser) until(expression string) {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
 	defer cancel()
-	if _, err := chromedp.Run(ctx, chromedp.Poll[chromedp.Void](expression, chromedp.WithPollingInterval(20*time.Millisecond))); err != nil {
+	_, err := chromedp.Run(ctx, chromedp.Poll[chromedp.Void](expression, chromedp.WithPollingInterval(20*time.Millisecond)))
+	for turning(err) {
+		_, err = chromedp.Run(ctx, chromedp.Poll[chromedp.Void](expression, chromedp.WithPollingInterval(20*time.Millisecond)))
+	}
+	if err != nil {
 		text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string](`document.body.innerText`))
 		b.shoot("failed.png")
 		b.t.Fatalf("waiting for %s: %v; the page says:\n%s", expression, err, text)
 	}
 }
 
+// turning reports whether a page could not be asked because the next one was just taking its place. It is asked again then.
+func turning(err error) bool {
+	fault := new(cdproto.Error)
+	return errors.As(err, &fault) && (strings.HasPrefix(fault.Message, "Cannot find context") || strings.HasPrefix(fault.Message, "Execution context was destroyed"))
+}
+
 func (b *browser) text(expression string) string {
 	b.t.Helper()
 	text, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](expression))
+	for turning(err) {
+		text, err = chromedp.Run(b.ctx, chromedp.Evaluate[string](expression))
+	}
 	if err != nil {
 		b.shoot("failed.png")
 		b.t.Fatal(err)
