@@ -15,6 +15,7 @@ import (
 	"twinsieve/formats/outform"
 	"twinsieve/service/handover"
 	"twinsieve/service/view"
+	"twinsieve/store"
 )
 
 // Export is a hand-over ready to be written.
@@ -30,6 +31,7 @@ type Export struct {
 // wrong with the request is wrong now, before anything is written. Exact sets nothing before texts that a spreadsheet
 // would run.
 func (v *Service) Export(ctx context.Context, run uint, q Query, format string, exact bool) (*Export, error) {
+	ctx = store.Through(ctx)
 	r, err := v.report(ctx, run)
 	if err != nil {
 		return nil, err

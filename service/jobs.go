@@ -67,7 +67,7 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work,
 	if js.all.Err() != nil {
 		return view.Job{}, errors.New("the service is stopping")
 	}
-	run, cancel := context.WithCancel(store.As(js.all, store.ActorOf(ctx))) // who starts a job makes its changes
+	run, cancel := context.WithCancel(store.Through(store.As(js.all, store.ActorOf(ctx)))) // who starts a job makes its changes
 	j := &job{by: store.ActorOf(ctx).ID, cancel: cancel, changed: make(chan struct{}), over: make(chan struct{}), since: time.Now(), journey: pace.NewJourney(js.book, time.Now())}
 	j.view = view.Job{ID: rand.Text(), Kind: kind, Subject: subject, State: store.JobQueued, Started: time.Now().UTC()}
 	js.mu.Lock()

@@ -9,6 +9,7 @@ import (
 	"twinsieve/core/record"
 	"twinsieve/formats/outform"
 	"twinsieve/service/view"
+	"twinsieve/store"
 )
 
 // rowsAtOnce is how many rows of a hand-over are read at a time.
@@ -16,6 +17,7 @@ const rowsAtOnce = 16 << 10
 
 // ExportRows hands all rows of a comparison over in a format. What has to be made ready for it is waited for.
 func (v *Service) ExportRows(ctx context.Context, a view.Ask, format string, exact bool) (*Export, error) {
+	ctx = store.Through(ctx)
 	format, err := checkFormat(format)
 	if err != nil {
 		return nil, err

@@ -11,6 +11,7 @@ import (
 	"twinsieve/core/typing"
 	"twinsieve/formats/outform"
 	"twinsieve/service/view"
+	"twinsieve/store"
 )
 
 // ExportRejects hands the rejected lines of a record set's newest snapshot over in a format.
@@ -53,6 +54,7 @@ func (v *Service) ExportRejects(ctx context.Context, name, format string, exact 
 // ExportSet hands a record set's newest snapshot over in a format. Exact sets nothing before texts that a spreadsheet would
 // run.
 func (v *Service) ExportSet(ctx context.Context, name, format string, exact bool) (*Export, error) {
+	ctx = store.Through(ctx)
 	_, snap, err := v.set(ctx, name)
 	if err != nil {
 		return nil, err

@@ -118,7 +118,7 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 			return err
 		}
 		if b.Built() && b.First == first { // it will be profiled next
-			w.store.blobs.put(blobKey{w.snap.ID, number}, b)
+			w.store.blobs.put(blobKey{w.snap.ID, number}, b, false)
 		}
 		return nil
 	})

@@ -1,16 +1,12 @@
 package store
 
 import (
-	"container/list"
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"slices"
-	"sync"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
-	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/record"
@@ -56,21 +52,8 @@ func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
 			return nil, err
 		}
 	}
-	t.store.blobs.put(key, b)
+	t.store.blobs.put(key, b, goesThrough(ctx))
 	return b, nil
-}
-
-// Prefetch reads several batches at once, so that they are in the cache when they are asked for.
-func (t *table) Prefetch(ctx context.Context, batches []int) error {
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for _, i := range batches {
-		group.Go(func() error {
-			_, err := t.Batch(ctx, i)
-			return err
-		})
-	}
-	return group.Wait()
 }
 
 // Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end, unless the batch is in it.
@@ -114,81 +97,4 @@ func (t *table) Some(ctx context.Context, i int, columns []int) (*record.Batch, 
 		return nil, fmt.Errorf("%w: the records of snapshot %d of this set are no longer kept", ErrNotFound, t.snap.Number)
 	}
 	return b, nil
-}
-
-type blobKey struct {
-	snapshot uint
-	batch    int
-}
-
-// blobCache keeps the batches last used or written, up to a number of bytes.
-type blobCache struct {
-	mu     sync.Mutex
-	budget int64
-	held   int64
-	order  *list.List // of *cached, the last used first
-	byKey  map[blobKey]*list.Element
-}
-
-type cached struct {
-	key   blobKey
-	batch *record.Batch
-}
-
-func newBlobCache(budget int64) *blobCache {
-	return &blobCache{budget: budget, order: list.New(), byKey: map[blobKey]*list.Element{}}
-}
-
-func (c *blobCache) get(key blobKey) (*record.Batch, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	e, ok := c.byKey[key]
-	if !ok {
-		return nil, false
-	}
-	c.order.MoveToFront(e)
-	return e.Value.(*cached).batch, true
-}
-
-func (c *blobCache) put(key blobKey, b *record.Batch) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if _, ok := c.byKey[key]; ok || b.Bytes() > c.budget {
-		return
-	}
-	c.byKey[key] = c.order.PushFront(&cached{key, b})
-	c.held += b.Bytes()
-	c.shrink()
-}
-
-// forget lets the batches of a snapshot go.
-func (c *blobCache) forget(snapshot uint) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for key, e := range c.byKey {
-		if key.snapshot == snapshot {
-			c.remove(e)
-		}
-	}
-}
-
-// limit sets the number of bytes.
-func (c *blobCache) limit(budget int64) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.budget = budget
-	c.shrink()
-}
-
-// shrink lets those go that were used least lately, until the rest keeps to the budget.
-func (c *blobCache) shrink() {
-	for c.held > c.budget {
-		c.remove(c.order.Back())
-	}
-}
-
-func (c *blobCache) remove(e *list.Element) {
-	gone := c.order.Remove(e).(*cached)
-	delete(c.byKey, gone.key)
-	c.held -= gone.batch.Bytes()
 }

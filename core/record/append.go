@@ -62,14 +62,3 @@ func (t *appended) Column(ctx context.Context, i, c int) (*array.String, error) 
 	part, at := t.part(i)
 	return ColumnOf(ctx, part, at, c)
 }
-
-// Prefetch brings batches of the first part near, which is the long one, where it can.
-func (t *appended) Prefetch(ctx context.Context, batches []int) error {
-	first, ok := t.parts[0].(prefetcher)
-	if !ok {
-		return nil
-	}
-	n := len(t.parts[0].Starts())
-	some := slices.DeleteFunc(slices.Clone(batches), func(i int) bool { return i >= n })
-	return first.Prefetch(ctx, some)
-}

@@ -166,44 +166,39 @@ func Gather(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Ba
 }
 
 // GatherBatches is [Gather] with one visit for all records that are in one batch: those from the nth of rows on, and at says where in
-// it each of them stands. at is valid until the visit ends.
+// it each of them stands. at is valid until the visit ends. While one batch is visited, the next ones are read.
 func GatherBatches(ctx context.Context, t Table, rows []uint32, visit func(n int, b *Batch, at []int)) error {
+	parts, err := stretches(t, rows)
+	if err != nil {
+		return err
+	}
 	starts := t.Starts()
-	near := -1 // the last batch that has been brought near
 	var room []int
-	for n := 0; n < len(rows); {
-		at, end, err := stretch(t, starts, rows, n)
-		if err != nil {
-			return err
-		}
-		if t, ok := t.(prefetcher); ok && at > near {
-			some := batchesOf(starts, rows[n:], nearAtOnce)
-			near = some[len(some)-1]
-			if err := t.Prefetch(ctx, some); err != nil {
+	if _, picks := t.(picker); picks {
+		for _, p := range parts {
+			if room, err = gatherOne(ctx, t, p, starts[p.batch], rows, room, visit); err != nil {
 				return err
 			}
 		}
-		if room, err = gatherOne(ctx, t, at, starts[at], rows, n, end, room, visit); err != nil {
-			return err
-		}
-		n = end
+		return nil
 	}
-	return nil
+	batches := make([]int, len(parts))
+	for k, p := range parts {
+		batches[k] = p.batch
+	}
+	return readAhead(ctx, t, batches, func(k int, b *Batch) {
+		room = parts[k].places(rows, starts[parts[k].batch], room)
+		visit(parts[k].from, b, room)
+	})
 }
 
 // GatherParallel is [GatherBatches] by several workers, each with a visit of its own: different batches are visited at once,
 // in no order.
 func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, visit func() func(n int, b *Batch, at []int)) error {
-	type part struct{ at, from, end int }
 	starts := t.Starts()
-	var parts []part
-	for n := 0; n < len(rows); {
-		at, end, err := stretch(t, starts, rows, n)
-		if err != nil {
-			return err
-		}
-		parts = append(parts, part{at, n, end})
-		n = end
+	parts, err := stretches(t, rows)
+	if err != nil {
+		return err
 	}
 	var next atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
@@ -217,7 +212,7 @@ func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, vi
 					return nil
 				}
 				var err error
-				if room, err = gatherOne(ctx, t, parts[k].at, starts[parts[k].at], rows, parts[k].from, parts[k].end, room, visit); err != nil {
+				if room, err = gatherOne(ctx, t, parts[k], starts[parts[k].batch], rows, room, visit); err != nil {
 					return err
 				}
 			}
@@ -226,35 +221,48 @@ func GatherParallel(ctx context.Context, t Table, rows []uint32, workers int, vi
 	return group.Wait()
 }
 
-// stretch is which batch holds the nth of the rows, and which of the rows is the first that it does not hold.
-func stretch(t Table, starts []int64, rows []uint32, n int) (batch, end int, err error) {
-	row := int64(rows[n])
-	if row >= t.Records() {
-		return 0, 0, fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+// stretch is which of some rows one batch holds.
+type stretch struct{ batch, from, end int }
+
+// stretches are those of rows, which are in ascending order.
+func stretches(t Table, rows []uint32) (list []stretch, err error) {
+	starts := t.Starts()
+	for n := 0; n < len(rows); {
+		row := int64(rows[n])
+		if row >= t.Records() {
+			return nil, fmt.Errorf("record %d of a set of %d was asked for", row, t.Records())
+		}
+		s := stretch{batchOf(starts, row), n, len(rows)}
+		if s.batch+1 < len(starts) {
+			s.end = n + sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[s.batch+1] })
+		}
+		list, n = append(list, s), s.end
 	}
-	batch = batchOf(starts, row)
-	if batch+1 == len(starts) {
-		return batch, len(rows), nil
-	}
-	return batch, n + sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[batch+1] }), nil
+	return list, nil
 }
 
-// gatherOne visits the rows from one up to another, all of which one batch holds. room is memory that may be used, and is returned.
-func gatherOne(ctx context.Context, t Table, batch int, start int64, rows []uint32, from, end int, room []int, visit func(n int, b *Batch, at []int)) ([]int, error) {
-	at := slices.Grow(room[:0], end-from)
-	for _, row := range rows[from:end] {
+// places are where the rows stand in their batch, which begins at record start, in the memory of room where that suffices.
+func (s stretch) places(rows []uint32, start int64, room []int) []int {
+	at := slices.Grow(room[:0], s.end-s.from)
+	for _, row := range rows[s.from:s.end] {
 		at = append(at, int(int64(row)-start))
 	}
+	return at
+}
+
+// gatherOne visits the rows of a stretch, whose batch begins at record start. room is memory that may be used, and is returned.
+func gatherOne(ctx context.Context, t Table, s stretch, start int64, rows []uint32, room []int, visit func(n int, b *Batch, at []int)) ([]int, error) {
+	at := s.places(rows, start, room)
 	var b *Batch
 	var err error
 	if p, ok := t.(picker); ok {
-		if b, at, err = p.Pick(ctx, batch, at); err != nil {
+		if b, at, err = p.Pick(ctx, s.batch, at); err != nil {
 			return nil, err
 		}
-	} else if b, err = t.Batch(ctx, batch); err != nil {
+	} else if b, err = t.Batch(ctx, s.batch); err != nil {
 		return nil, err
 	}
-	visit(from, b, at)
+	visit(s.from, b, at)
 	return at, nil
 }
 
@@ -265,31 +273,9 @@ type picker interface {
 	Pick(ctx context.Context, batch int, places []int) (b *Batch, at []int, err error)
 }
 
-// prefetcher is a table that can bring several batches near at once, so that reading them one after another does not wait
-// for each.
-type prefetcher interface {
-	Prefetch(ctx context.Context, batches []int) error
-}
-
-// nearAtOnce is how many batches are brought near together.
-const nearAtOnce = 16
-
 // batchOf is the batch that holds a record.
 func batchOf(starts []int64, row int64) int {
 	return sort.Search(len(starts), func(k int) bool { return starts[k] > row }) - 1
-}
-
-// batchesOf are the first batches that hold records with the given numbers, which are in ascending order.
-func batchesOf(starts []int64, rows []uint32, most int) (batches []int) {
-	for n := 0; n < len(rows) && len(batches) < most; {
-		at := batchOf(starts, int64(rows[n]))
-		batches = append(batches, at)
-		if at+1 == len(starts) {
-			break
-		}
-		n += sort.Search(len(rows)-n, func(k int) bool { return int64(rows[n+k]) >= starts[at+1] })
-	}
-	return batches
 }
 
 // GatherColumns is [Gather] for some columns: the visit is given these, in the order of columns, and where the record is in

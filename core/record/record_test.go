@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/apache/arrow-go/v18/arrow/array"
 
@@ -177,40 +179,59 @@ func TestGather(t *testing.T) {
 	}
 }
 
-// TestBatchesAreCut checks both limits of a batch.
-// near is a table that is asked to bring batches near, and counts how often each is read.
+// near is a table whose batches are read by several at once: one of them waits until the one behind it is being read, too.
 type near struct {
 	*record.Spool
-	asked [][]int
-	read  map[int]int
 	mu    sync.Mutex
-}
-
-func (n *near) Prefetch(_ context.Context, batches []int) error {
-	n.asked = append(n.asked, batches)
-	return nil
+	read  map[int]int
+	ahead int           // how many have been read and not been visited
+	most  int           // at one time
+	waits int           // which waits
+	begun chan struct{} // closed when another one is being read
 }
 
 func (n *near) Batch(ctx context.Context, i int) (*record.Batch, error) {
 	n.mu.Lock()
 	n.read[i]++
+	n.ahead++
+	n.most = max(n.most, n.ahead)
 	n.mu.Unlock()
-	return n.Spool.Batch(ctx, i)
+	if i != n.waits {
+		if i > n.waits {
+			close(n.begun)
+		}
+		return n.Spool.Batch(ctx, i)
+	}
+	select {
+	case <-n.begun:
+		return n.Spool.Batch(ctx, i)
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 }
 
-// TestGatherAhead: batches are asked for ahead, some at a time, just those that are needed, each once.
+// TestGatherAhead: batches are read ahead, just those that are needed, each once, and never many of them.
 func TestGatherAhead(t *testing.T) {
 	var rows [][]string
 	for i := range 400 {
 		rows = append(rows, []string{strconv.Itoa(i), strconv.Itoa(-i)})
 	}
-	table := &near{Spool: recordtest.Batches(t, []string{"a", "b"}, rows, 10), read: map[int]int{}}
+	table := &near{Spool: recordtest.Batches(t, []string{"a", "b"}, rows, 10), read: map[int]int{}, waits: 37, begun: make(chan struct{})}
 	var wanted []uint32
 	for i := uint32(0); i < 400; i += 15 {
 		wanted = append(wanted, i, i)
 	}
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	defer cancel()
 	var got []string
-	err := record.Gather(t.Context(), table, wanted, func(n int, b *record.Batch, i int) { got = append(got, b.Columns[0].Value(i)) })
+	err := record.GatherBatches(ctx, table, wanted, func(n int, b *record.Batch, at []int) {
+		table.mu.Lock()
+		table.ahead--
+		table.mu.Unlock()
+		for _, i := range at {
+			got = append(got, b.Columns[0].Value(i))
+		}
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -218,21 +239,16 @@ func TestGatherAhead(t *testing.T) {
 		if got[n] != strconv.Itoa(int(row)) {
 			t.Fatalf("record %d is %s", row, got[n])
 		}
-	}
-	asked := 0
-	for _, some := range table.asked {
-		asked += len(some)
-		if len(some) > 16 || !slices.IsSorted(some) {
-			t.Errorf("asked for %v at once", some)
-		}
-		for _, at := range some {
-			if table.read[at] != 1 {
-				t.Errorf("batch %d was asked for, and read %d times", at, table.read[at])
-			}
+		if table.read[int(row)/10] != 1 {
+			t.Errorf("batch %d was read %d times", row/10, table.read[int(row)/10])
 		}
 	}
-	if asked != len(table.read) || len(table.asked) < 2 {
-		t.Errorf("asked for %d batches in %d times, read %d", asked, len(table.asked), len(table.read))
+	if len(table.read) != 27 || table.most > runtime.GOMAXPROCS(0)+2 {
+		t.Errorf("%d batches were read, %d at once", len(table.read), table.most)
+	}
+	failing := errors.New("cannot be read")
+	if err := record.GatherBatches(ctx, &unreadable{table.Spool, 12, failing}, wanted, func(int, *record.Batch, []int) {}); err != failing {
+		t.Errorf("a batch that cannot be read: %v", err)
 	}
 	var pairs []string
 	err = record.GatherColumns(t.Context(), table.Spool, []int{1, 0}, wanted, func(n int, columns []*array.String, i int) {
@@ -246,6 +262,21 @@ func TestGatherAhead(t *testing.T) {
 	}
 }
 
+// unreadable is a table one batch of which cannot be read.
+type unreadable struct {
+	*record.Spool
+	batch int
+	err   error
+}
+
+func (u *unreadable) Batch(ctx context.Context, i int) (*record.Batch, error) {
+	if i == u.batch {
+		return nil, u.err
+	}
+	return u.Spool.Batch(ctx, i)
+}
+
+// TestBatchesAreCut checks both limits of a batch.
 func TestBatchesAreCut(t *testing.T) {
 	b := record.NewBuilder(1)
 	for n := range record.BatchRecords {
