@@ -2,7 +2,7 @@
 //
 // A [Journey] knows the legs that are to come, how large each is, and how long a unit of such a leg took before: a [Book] remembers
 // that. While a leg is under way, its own speed counts the more the farther it is. A machine that is slower than it was is so in all legs, so those to come
-// are thought to take as much longer as those behind.
+// are thought to take as much longer as those behind: those that have been travelled before as those behind of which that is so, too, for what is only guessed of the others says nothing of the machine.
 package pace
 
 import (
@@ -20,32 +20,39 @@ type Leg struct {
 // Book remembers how many seconds a unit of each stage takes. Several journeys may use it at once. The zero value knows nothing: see [NewBook].
 type Book struct {
 	mu    sync.Mutex
-	paces map[string]float64
+	paces map[string]remembered
+}
+
+// remembered is how long a unit takes, and whether it has been seen to, or is what it takes as a rule.
+type remembered struct {
+	seconds float64
+	seen    bool
 }
 
 // NewBook returns a book with the seconds that a unit of each stage takes as a rule.
 func NewBook(paces map[string]float64) *Book {
-	b := &Book{paces: map[string]float64{}}
+	b := &Book{paces: map[string]remembered{}}
 	for stage, p := range paces {
-		b.paces[stage] = p
+		b.paces[stage] = remembered{seconds: p}
 	}
 	return b
 }
 
-func (b *Book) of(stage string) float64 {
+func (b *Book) of(stage string) remembered {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.paces[stage]
 }
 
-// learn takes in how long a stage has just taken: half of what is remembered is of the last time.
-func (b *Book) learn(stage string, seconds float64) {
+// learn takes in how long a unit of a stage has just taken: half of what is remembered is of the last time, and all of it is of the first that tells enough.
+func (b *Book) learn(stage string, seconds float64, tells bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if before, known := b.paces[stage]; known {
-		seconds = (before + seconds) / 2
+	before := b.paces[stage]
+	if _, known := b.paces[stage]; known && (before.seen || !tells) {
+		seconds = (before.seconds + seconds) / 2
 	}
-	b.paces[stage] = seconds
+	b.paces[stage] = remembered{seconds, before.seen || tells}
 }
 
 // Journey is work under way. It is not for several goroutines at once.
@@ -57,9 +64,20 @@ type Journey struct {
 	under bool      // a leg is under way
 	part  float64   // of the leg under way, how much is done
 
-	took, thought float64 // seconds that the legs behind have taken, and were thought to take
+	all, seen behind // the legs behind, and those of them whose pace had been seen
 
 	most float64 // fraction of the whole that has been told
+}
+
+// behind is how many seconds some legs behind have taken, and were thought to take.
+type behind struct{ took, thought float64 }
+
+func (b *behind) add(took, thought float64) { b.took, b.thought = b.took+took, b.thought+thought }
+
+// slower is how many times as long as was thought they have taken. A short while tells little, and no machine is another altogether.
+func (b behind) slower() float64 {
+	const telling = 1 // second that counts as much as what is remembered
+	return min(max((b.took+telling)/(b.thought+telling), 0.5), 2)
 }
 
 // NewJourney begins a journey of whose legs nothing is known yet.
@@ -89,8 +107,15 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 		j.part = max(j.part, float64(min(done, total))/float64(total))
 	}
 	spent := now.Sub(j.since).Seconds()
-	slower := j.slower()
-	expected := j.legs[0].Units * j.book.of(stage) * slower
+	pace := j.book.of(j.legs[0].Stage)
+	all, seen := j.all, j.seen
+	slower := func(pace remembered) float64 {
+		if pace.seen {
+			return seen.slower()
+		}
+		return all.slower()
+	}
+	expected := j.legs[0].Units * pace.seconds * slower(pace)
 	switch {
 	case expected == 0 && (j.part == 0 || spent < 0.2):
 		return j.most, 0, false
@@ -107,25 +132,19 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 		left = (1 - j.part) * (expected*(1-own) + spent/j.part*own)
 	}
 	if expected > 0 && j.part > 0 {
-		slower = j.slowerWith(spent, j.legs[0].Units*j.book.of(stage)*j.part)
+		thought := j.legs[0].Units * pace.seconds * j.part
+		if all.add(spent, thought); pace.seen {
+			seen.add(spent, thought)
+		}
 	}
 	for _, l := range j.legs[1:] {
-		left += l.Units * j.book.of(l.Stage) * slower
+		pace := j.book.of(l.Stage)
+		left += l.Units * pace.seconds * slower(pace)
 	}
 	if whole := now.Sub(j.begun).Seconds() + left; whole > 0 {
 		j.most = max(j.most, min(1-left/whole, 0.999))
 	}
 	return j.most, left, true
-}
-
-// slower is how many times as long as was thought the legs behind have taken.
-func (j *Journey) slower() float64 { return j.slowerWith(0, 0) }
-
-// slowerWith is slower, with something that has taken some seconds and was thought to take some. A short while tells little, and no machine is another altogether.
-func (j *Journey) slowerWith(took, thought float64) float64 {
-	const telling = 1 // second that counts as much as what is remembered
-	took, thought = j.took+took+telling, j.thought+thought+telling
-	return min(max(took/thought, 0.5), 2)
 }
 
 // tellingLeg is the shortest leg that tells how long a unit takes: what a shorter one takes is mostly the time to begin and end. That a unit
@@ -137,9 +156,12 @@ func (j *Journey) End(now time.Time) {
 	took := now.Sub(j.since)
 	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) {
 		stage, unit := j.legs[0].Stage, took.Seconds()/j.legs[0].Units
-		j.took, j.thought = j.took+took.Seconds(), j.thought+j.legs[0].Units*j.book.of(stage)
-		if took >= tellingLeg || unit < j.book.of(stage) {
-			j.book.learn(stage, unit)
+		pace := j.book.of(stage)
+		if j.all.add(took.Seconds(), j.legs[0].Units*pace.seconds); pace.seen {
+			j.seen.add(took.Seconds(), j.legs[0].Units*pace.seconds)
+		}
+		if tells := took >= tellingLeg; tells || unit < pace.seconds {
+			j.book.learn(stage, unit, tells)
 		}
 	}
 	if j.under {

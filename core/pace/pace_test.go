@@ -123,3 +123,29 @@ func TestSlowHour(t *testing.T) {
 		}
 	}
 }
+
+// TestGuessed: that a leg takes three times as long as is only guessed of it says nothing of legs that have been seen before.
+func TestGuessed(t *testing.T) {
+	book := NewBook(map[string]float64{"reading": 0.02, "recognising": 0.02, "writing": 0.02})
+	takes := map[string]float64{"reading": 0.05, "recognising": 0.06, "writing": 0.01}
+	for n, stages := range [][]string{{"reading", "writing"}, {"reading", "recognising", "writing"}} {
+		now := time.Unix(0, 0)
+		j := NewJourney(book, now)
+		var legs []Leg
+		for _, stage := range stages {
+			legs = append(legs, Leg{stage, 100})
+		}
+		j.Expect(legs...)
+		for _, stage := range stages {
+			for done := range int64(100) {
+				_, left, known := j.At(stage, done, 100, now)
+				if want := takes[stage] * float64(100-done); n > 0 && stage == "writing" && (!known || math.Abs(left-want) > want/20) {
+					t.Errorf("after %d of 100, %.2f s are said to be left of %.2f (known: %t)", done, left, want, known)
+				}
+				now = now.Add(time.Duration(takes[stage] * float64(time.Second)))
+			}
+			j.At(stage, 100, 100, now)
+		}
+		j.End(now)
+	}
+}
