@@ -75,9 +75,9 @@ func (s *Store) Exec(sql string) error { return s.writes.Exec(sql).Error }
 
 // Near is how many bytes of decoded records are kept at hand.
 func (s *Store) Near() int64 {
-	s.blobs.mu.Lock()
-	defer s.blobs.mu.Unlock()
-	return s.blobs.held
+	s.near.mu.Lock()
+	defer s.near.mu.Unlock()
+	return s.near.held
 }
 
 // ZstdOfBefore packs text as blobs were packed before.

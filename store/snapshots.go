@@ -118,7 +118,7 @@ func (w *SnapshotWriter) Add(ctx context.Context, b *record.Batch) error {
 			return err
 		}
 		if b.Built() && b.First == first { // it will be profiled next
-			w.store.blobs.put(blobKey{w.snap.ID, number}, b, false)
+			w.store.near.put(batchKey{w.snap.ID, number}, b, false)
 		}
 		return nil
 	})
@@ -240,7 +240,7 @@ func (w *SnapshotWriter) Drop() error {
 
 // dropSnapshot removes a snapshot some rows at a time, then its set where nothing else is in it.
 func (s *Store) dropSnapshot(ctx context.Context, id uint) error {
-	s.blobs.forget(id)
+	s.near.forget(id)
 	for _, table := range []string{"chunks", "rejects", "profiles"} {
 		if err := s.deleteAll(ctx, table, "snapshot_id", id); err != nil {
 			return err

@@ -39,7 +39,7 @@ type Store struct {
 	rows   *rowWriter
 	bulk   *rowReader
 	queue  *queue
-	blobs  *blobCache
+	near   *batchCache
 
 	exceptions atomic.Int64 // the greatest number that one has
 }
@@ -66,7 +66,7 @@ func Open(dir string) (_ *Store, err error) {
 	if err := os.MkdirAll(filepath.Join(dir, "tmp"), 0o700); err != nil {
 		return nil, fmt.Errorf("the data directory %s cannot be made or written: %w; name another with --data", dir, err)
 	}
-	s := &Store{dir: dir, lock: flock.New(filepath.Join(dir, "lock")), blobs: newBlobCache(64 << 20)}
+	s := &Store{dir: dir, lock: flock.New(filepath.Join(dir, "lock")), near: newBatchCache(64 << 20)}
 	ok, err := s.lock.TryLock()
 	if err != nil {
 		return nil, fmt.Errorf("the data directory %s cannot be written: %w; name another with --data", dir, err)
@@ -107,7 +107,7 @@ func Open(dir string) (_ *Store, err error) {
 // Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set; and a sixteenth of that, within bounds,
 // for the pages that rows are written into.
 func (s *Store) Cache(bytes int64) error {
-	s.blobs.limit(bytes)
+	s.near.limit(bytes)
 	pages := min(max(bytes/16, 4<<20), 64<<20)
 	return s.writeRows(context.Background(), func(w *rowWriter) error {
 		return sqlitex.ExecuteTransient(w.conn, fmt.Sprintf("PRAGMA cache_size = -%d", pages>>10), nil)

@@ -27,8 +27,8 @@ func (t *table) Starts() []int64   { return t.snap.Starts }
 
 // Batch implements [record.Table].
 func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
-	key := blobKey{t.snap.ID, i}
-	if b, ok := t.store.blobs.get(key); ok {
+	key := batchKey{t.snap.ID, i}
+	if b, ok := t.store.near.get(key); ok {
 		return b, nil
 	}
 	var chunks []Chunk
@@ -52,13 +52,13 @@ func (t *table) Batch(ctx context.Context, i int) (*record.Batch, error) {
 			return nil, err
 		}
 	}
-	t.store.blobs.put(key, b, goesThrough(ctx))
+	t.store.near.put(key, b, goesThrough(ctx))
 	return b, nil
 }
 
 // Column reads one column of a batch. It goes past the cache, for who reads columns reads them all from end to end, unless the batch is in it.
 func (t *table) Column(ctx context.Context, i, c int) (*array.String, error) {
-	if b, ok := t.store.blobs.get(blobKey{t.snap.ID, i}); ok {
+	if b, ok := t.store.near.get(batchKey{t.snap.ID, i}); ok {
 		return b.Columns[c], nil
 	}
 	var chunk Chunk
@@ -74,7 +74,7 @@ func (t *table) Column(ctx context.Context, i, c int) (*array.String, error) {
 
 // Some reads some columns of a batch at once. It goes past the cache, as [table.Column] does, unless the batch is in it.
 func (t *table) Some(ctx context.Context, i int, columns []int) (*record.Batch, error) {
-	if b, ok := t.store.blobs.get(blobKey{t.snap.ID, i}); ok {
+	if b, ok := t.store.near.get(batchKey{t.snap.ID, i}); ok {
 		return b, nil
 	}
 	var chunks []Chunk

@@ -8,24 +8,24 @@ import (
 	"twinsieve/core/record"
 )
 
-// blobCache keeps batches that have been read or written, up to a number of bytes: those used last. Who goes through whole sets again and again, which are larger than that, would find
+// batchCache keeps batches that have been read or written, up to a number of bytes: those used last. Who goes through whole sets again and again, which are larger than that, would find
 // nothing of them if each batch took the place of the one that will be needed next; so what they read pushes nothing out that has been used not long ago, see [Through].
-type blobCache struct {
+type batchCache struct {
 	mu     sync.Mutex
 	budget int64
 	held   int64
 	passed int64      // bytes of all batches that have been asked for
 	order  *list.List // of *cached, the last used first
-	byKey  map[blobKey]*list.Element
+	byKey  map[batchKey]*list.Element
 }
 
-type blobKey struct {
+type batchKey struct {
 	snapshot uint
 	batch    int
 }
 
 type cached struct {
-	key   blobKey
+	key   batchKey
 	batch *record.Batch
 	used  int64 // how many bytes had passed
 }
@@ -40,11 +40,11 @@ func Through(ctx context.Context) context.Context { return context.WithValue(ctx
 
 func goesThrough(ctx context.Context) bool { return ctx.Value(throughKey{}) != nil }
 
-func newBlobCache(budget int64) *blobCache {
-	return &blobCache{budget: budget, order: list.New(), byKey: map[blobKey]*list.Element{}}
+func newBatchCache(budget int64) *batchCache {
+	return &batchCache{budget: budget, order: list.New(), byKey: map[batchKey]*list.Element{}}
 }
 
-func (c *blobCache) get(key blobKey) (*record.Batch, bool) {
+func (c *batchCache) get(key batchKey) (*record.Batch, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	e, ok := c.byKey[key]
@@ -59,7 +59,7 @@ func (c *blobCache) get(key blobKey) (*record.Batch, bool) {
 }
 
 // put keeps a batch, if there is room, or can be made. through is that it belongs to who goes through whole sets.
-func (c *blobCache) put(key blobKey, b *record.Batch, through bool) {
+func (c *batchCache) put(key batchKey, b *record.Batch, through bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.passed += b.Bytes()
@@ -78,7 +78,7 @@ func (c *blobCache) put(key blobKey, b *record.Batch, through bool) {
 }
 
 // forget lets the batches of a snapshot go.
-func (c *blobCache) forget(snapshot uint) {
+func (c *batchCache) forget(snapshot uint) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for key, e := range c.byKey {
@@ -89,7 +89,7 @@ func (c *blobCache) forget(snapshot uint) {
 }
 
 // limit sets the number of bytes. Those used least lately go, until the rest keeps to it.
-func (c *blobCache) limit(budget int64) {
+func (c *batchCache) limit(budget int64) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for c.budget = budget; c.held > c.budget; {
@@ -97,7 +97,7 @@ func (c *blobCache) limit(budget int64) {
 	}
 }
 
-func (c *blobCache) remove(e *list.Element) {
+func (c *batchCache) remove(e *list.Element) {
 	gone := c.order.Remove(e).(*cached)
 	delete(c.byKey, gone.key)
 	c.held -= gone.batch.Bytes()

@@ -7,16 +7,16 @@ import (
 	"twinsieve/core/record"
 )
 
-// TestBlobCache: who goes through a set again and again that is larger than the cache finds most of what there is room for, whoever looks at a page has what they saw last, and nothing
+// TestBatchCache: who goes through a set again and again that is larger than the cache finds most of what there is room for, whoever looks at a page has what they saw last, and nothing
 // stays for ever that nobody uses.
-func TestBlobCache(t *testing.T) {
+func TestBatchCache(t *testing.T) {
 	batch := &record.Batch{Lines: make([]int64, 16)}
 	const room = 20
-	c := newBlobCache(room * batch.Bytes())
+	c := newBatchCache(room * batch.Bytes())
 	ask := func(snapshot uint, i int, through bool) (found bool) {
 		t.Helper()
-		if _, found = c.get(blobKey{snapshot, i}); !found {
-			c.put(blobKey{snapshot, i}, batch, through)
+		if _, found = c.get(batchKey{snapshot, i}); !found {
+			c.put(batchKey{snapshot, i}, batch, through)
 		}
 		if held := int64(len(c.byKey)) * batch.Bytes(); c.held != held || held > c.budget || c.order.Len() != len(c.byKey) {
 			t.Fatalf("%d bytes are held, said to be %d, in %d places, of %d at most", held, c.held, c.order.Len(), c.budget)
@@ -59,7 +59,7 @@ func TestBlobCache(t *testing.T) {
 	if c.limit(5 * batch.Bytes()); len(c.byKey) != 5 || !ask(4, room-1, true) {
 		t.Errorf("%d are kept of those used last, there is room for 5", len(c.byKey))
 	}
-	if c.put(blobKey{5, 1}, &record.Batch{Lines: make([]int64, 1000)}, false); len(c.byKey) != 5 {
+	if c.put(batchKey{5, 1}, &record.Batch{Lines: make([]int64, 1000)}, false); len(c.byKey) != 5 {
 		t.Error("what is larger than all of the room pushes others out")
 	}
 }
