@@ -171,8 +171,8 @@ func (b *browser) until(expression string) {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[chromedp.Void](expression, chromedp.WithPollingInterval(20*time.Millisecond)))
-	for turning(err) {
+	var err error
+	for again := true; again; again = turning(err) {
 		_, err = chromedp.Run(ctx, chromedp.Poll[chromedp.Void](expression, chromedp.WithPollingInterval(20*time.Millisecond)))
 	}
 	if err != nil {
@@ -190,8 +190,9 @@ func turning(err error) bool {
 
 func (b *browser) text(expression string) string {
 	b.t.Helper()
-	text, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](expression))
-	for turning(err) {
+	var text string
+	var err error
+	for again := true; again; again = turning(err) {
 		text, err = chromedp.Run(b.ctx, chromedp.Evaluate[string](expression))
 	}
 	if err != nil {

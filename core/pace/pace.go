@@ -64,20 +64,38 @@ type Journey struct {
 	under bool      // a leg is under way
 	part  float64   // of the leg under way, how much is done
 
-	all, seen behind // the legs behind, and those of them whose pace had been seen
+	behind behind
 
 	most float64 // fraction of the whole that has been told
 }
 
-// behind is how many seconds some legs behind have taken, and were thought to take.
-type behind struct{ took, thought float64 }
+// behind are the legs behind: all of them, and those whose pace had been seen.
+type behind struct{ all, seen measured }
 
-func (b *behind) add(took, thought float64) { b.took, b.thought = b.took+took, b.thought+thought }
+// measured is how many seconds some legs have taken, and were thought to take.
+type measured struct{ took, thought float64 }
+
+// add adds a leg of a pace, or a part of it, that has taken some seconds.
+func (b *behind) add(pace remembered, units, took float64) {
+	if b.all.add(took, units*pace.seconds); pace.seen {
+		b.seen.add(took, units*pace.seconds)
+	}
+}
+
+// slower is how many times as long as is thought a leg of a pace takes.
+func (b *behind) slower(pace remembered) float64 {
+	if pace.seen {
+		return b.seen.slower()
+	}
+	return b.all.slower()
+}
+
+func (m *measured) add(took, thought float64) { m.took, m.thought = m.took+took, m.thought+thought }
 
 // slower is how many times as long as was thought they have taken. A short while tells little, and no machine is another altogether.
-func (b behind) slower() float64 {
+func (m *measured) slower() float64 {
 	const telling = 1 // second that counts as much as what is remembered
-	return min(max((b.took+telling)/(b.thought+telling), 0.5), 2)
+	return min(max((m.took+telling)/(m.thought+telling), 0.5), 2)
 }
 
 // NewJourney begins a journey of whose legs nothing is known yet.
@@ -108,14 +126,8 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 	}
 	spent := now.Sub(j.since).Seconds()
 	pace := j.book.of(j.legs[0].Stage)
-	all, seen := j.all, j.seen
-	slower := func(pace remembered) float64 {
-		if pace.seen {
-			return seen.slower()
-		}
-		return all.slower()
-	}
-	expected := j.legs[0].Units * pace.seconds * slower(pace)
+	behind := j.behind
+	expected := j.legs[0].Units * pace.seconds * behind.slower(pace)
 	switch {
 	case expected == 0 && (j.part == 0 || spent < 0.2):
 		return j.most, 0, false
@@ -132,14 +144,11 @@ func (j *Journey) At(stage string, done, total int64, now time.Time) (fraction, 
 		left = (1 - j.part) * (expected*(1-own) + spent/j.part*own)
 	}
 	if expected > 0 && j.part > 0 {
-		thought := j.legs[0].Units * pace.seconds * j.part
-		if all.add(spent, thought); pace.seen {
-			seen.add(spent, thought)
-		}
+		behind.add(pace, j.legs[0].Units*j.part, spent)
 	}
 	for _, l := range j.legs[1:] {
 		pace := j.book.of(l.Stage)
-		left += l.Units * pace.seconds * slower(pace)
+		left += l.Units * pace.seconds * behind.slower(pace)
 	}
 	if whole := now.Sub(j.begun).Seconds() + left; whole > 0 {
 		j.most = max(j.most, min(1-left/whole, 0.999))
@@ -157,9 +166,7 @@ func (j *Journey) End(now time.Time) {
 	if j.under && j.legs[0].Units > 0 && (j.part > 0.99 || j.part == 0) {
 		stage, unit := j.legs[0].Stage, took.Seconds()/j.legs[0].Units
 		pace := j.book.of(stage)
-		if j.all.add(took.Seconds(), j.legs[0].Units*pace.seconds); pace.seen {
-			j.seen.add(took.Seconds(), j.legs[0].Units*pace.seconds)
-		}
+		j.behind.add(pace, j.legs[0].Units, took.Seconds())
 		if tells := took >= tellingLeg; tells || unit < pace.seconds {
 			j.book.learn(stage, unit, tells)
 		}
