@@ -209,15 +209,19 @@ func (d *desk) sorted(o deskOrder) []int {
 	return order
 }
 
-// page returns the places of a page of the entries that a query chooses, how many are chosen altogether, and the cursor of the next page.
+// page returns the places of a page of the entries that a query chooses, how many are chosen altogether, and whether there are more behind it.
 func (d *desk) page(q *store.EntryQuery, after int64) (seqs []int64, total int64, more bool) {
 	order := d.order(deskOrder{q.Sort, q.Desc})
 	d.mu.RLock()
 	defer d.mu.RUnlock()
 	wanted := q.Chooser()
-	for i := range d.rows { // as they lie in memory, which takes a fraction of going through them in another order
-		if wanted(&d.rows[i]) {
-			total++
+	if q.Total != nil {
+		total = *q.Total
+	} else {
+		for i := range d.rows { // as they lie in memory, which takes a fraction of going through them in another order
+			if wanted(&d.rows[i]) {
+				total++
+			}
 		}
 	}
 	begun := after == 0

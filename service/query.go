@@ -9,6 +9,7 @@ import (
 	"twinsieve/core/again"
 	"twinsieve/core/exact"
 	"twinsieve/core/sieve"
+	"twinsieve/core/tray"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -31,16 +32,14 @@ type Query struct {
 	After   string
 	Limit   int
 
-	handedOver bool // all of the list is read, so that the pages are larger than people see: each costs a walk over the report
+	counted *int64 // how many it chooses, where that is known
+	pages   int    // entries of a page, where they are not what people see
 }
-
-// handedOverAtOnce is how many entries of a list that is handed over are read at a time. Two such pages are in memory.
-const handedOverAtOnce = 8000
 
 // size is how many entries a page of the list has.
 func (q *Query) size() int {
-	if q.handedOver {
-		return handedOverAtOnce
+	if q.pages > 0 {
+		return q.pages
 	}
 	return pageSize(q.Limit)
 }
@@ -68,7 +67,7 @@ func checkStatus(status string) error {
 
 // chosen gives a query the form in which the store knows it.
 func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, err error) {
-	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: q.size()}
+	out = store.EntryQuery{Run: r.row.ID, Search: q.Search, Sort: q.Sort, Desc: q.Desc, After: q.After, Limit: q.size(), Total: q.counted}
 	if q.Tray != "" {
 		out.Trays = strings.Split(q.Tray, ",")
 	}
@@ -139,4 +138,21 @@ func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, er
 		out.Seqs = append(out.Seqs, seq)
 	}
 	return out, nil
+}
+
+// tray is the tray of records that are no exceptions, of which a query asks for a list. Else it asks for exceptions, of one tray or several.
+func (q *Query) tray() (t tray.Tray, exceptions bool, err error) {
+	if q.Tray == "" {
+		return 0, true, nil
+	}
+	names := strings.Split(q.Tray, ",")
+	for _, name := range names {
+		if t, err = tray.ParseException(name); err != nil {
+			return 0, false, view.Invalid.New(err.Error() + ".")
+		}
+		if !t.Exception() && len(names) > 1 {
+			return 0, false, view.Invalid.New(fmt.Sprintf("%s records are no exceptions, and are listed alone.", t))
+		}
+	}
+	return t, t.Exception(), nil
 }

@@ -9,15 +9,6 @@ import (
 	"twinsieve/service/view"
 )
 
-// readBack makes an entry of what people see of it in a report.
-func (r *report) readBack(e *view.Entry) *exception.Entry {
-	if e.Reject != nil {
-		out := exception.OfReject(r.plan, sideOf(e), record.Reject(*e.Reject))
-		return &out
-	}
-	return readBack(e)
-}
-
 // readBack makes an entry of what people see of it.
 func readBack(e *view.Entry) *exception.Entry {
 	out := &exception.Entry{Tray: e.Tray, Side: sideOf(e), Said: e.Reason}

@@ -110,50 +110,36 @@ func (v *Service) Entries(ctx context.Context, run uint, q Query) (*view.Entries
 	if err != nil {
 		return nil, err
 	}
-	if q.Tray == "" {
-		return v.exceptions(ctx, r, q)
-	}
-	var t tray.Tray
-	names := strings.Split(q.Tray, ",")
-	for _, name := range names {
-		if t, err = tray.ParseException(name); err != nil {
-			return nil, view.Invalid.New(err.Error() + ".")
-		}
-		if !t.Exception() && len(names) > 1 {
-			return nil, view.Invalid.New(fmt.Sprintf("%s records are no exceptions, and are listed alone.", t))
-		}
-	}
-	if t.Exception() {
-		return v.exceptions(ctx, r, q)
-	}
-	if q.narrowed() {
-		return nil, view.Invalid.New(fmt.Sprintf("The %s records are no exceptions, so they have no status, owner, reason or change, and are in input order. Search them by their cells.", t))
-	}
-	after, err := cursor(q.After)
+	t, exceptions, err := q.tray()
 	if err != nil {
 		return nil, err
 	}
-	return v.unexceptional(ctx, r, t, q, after)
+	if !exceptions {
+		return v.unexceptional(ctx, r, t, q)
+	}
+	rows, page, err := v.exceptions(ctx, r, q)
+	if err != nil {
+		return nil, err
+	}
+	page.Entries = make([]view.Entry, len(rows))
+	return page, v.sideBySide(len(rows), func(i int) error { return v.storedEntry(ctx, &rows[i], &page.Entries[i]) })
 }
 
-func (v *Service) exceptions(ctx context.Context, r *report, q Query) (*view.Entries, error) {
+// exceptions is a page of the exceptions that are chosen: how they are stored, and what there is to say of the page.
+func (v *Service) exceptions(ctx context.Context, r *report, q Query) ([]store.Shown, *view.Entries, error) {
 	chosen, err := q.chosen(ctx, r)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	newest, err := v.store.NewestEvent(ctx) // before the page: what is changed in between is seen as changed since
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	rows, total, next, err := v.listed(ctx, r, chosen, newest.Seq)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, view.Invalid.New(fmt.Sprintf("%q is no cursor of this list.", q.After))
+		return nil, nil, view.Invalid.New(fmt.Sprintf("%q is no cursor of this list.", q.After))
 	}
-	if err != nil {
-		return nil, err
-	}
-	page := &view.Entries{Entries: make([]view.Entry, len(rows)), Total: total, Next: next, Seen: newest.Seq}
-	return page, v.sideBySide(len(rows), func(i int) error { return v.storedEntry(ctx, &rows[i], &page.Entries[i]) })
+	return rows, &view.Entries{Total: total, Next: next, Seen: newest.Seq}, err
 }
 
 // listed is a page of the entries that are chosen, from the desk or else from the data file.
@@ -163,7 +149,9 @@ func (v *Service) listed(ctx context.Context, r *report, q store.EntryQuery, new
 		return nil, 0, "", err
 	}
 	if d == nil {
-		q.Total = r.counted(&q)
+		if q.Total == nil {
+			q.Total = r.counted(&q)
+		}
 		return v.store.Entries(ctx, q)
 	}
 	after, err := cursor(q.After)
@@ -198,50 +186,70 @@ func (r *report) counted(q *store.EntryQuery) *int64 {
 	return &total
 }
 
-// unexceptional reads matched or excluded records from the sealed index. The cursor is the place where the page begins:
-// the record's number, and for the right side the left side's records before it.
-func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Query, after int64) (*view.Entries, error) {
-	if err := v.open(ctx, r); err != nil {
+// unexceptional is a page of matched or excluded records.
+func (v *Service) unexceptional(ctx context.Context, r *report, t tray.Tray, q Query) (*view.Entries, error) {
+	list, next, err := v.readUnexceptional(ctx, r, t, q)
+	if err != nil {
 		return nil, err
+	}
+	page := &view.Entries{Entries: make([]view.Entry, len(list)), Total: r.head.Summary.Tray(t).Entries, Next: next}
+	if len(strings.Fields(q.Search)) > 0 {
+		page.Total = -1
+	}
+	for i := range list {
+		page.Entries[i] = entryOf(r.plan, &list[i])
+		page.Entries[i].ID = matchedID(&list[i])
+	}
+	return page, nil
+}
+
+// readUnexceptional reads matched or excluded records from the sealed index. The cursor is the place where the page begins:
+// the record's number, and for the right side the left side's records before it.
+func (v *Service) readUnexceptional(ctx context.Context, r *report, t tray.Tray, q Query) (page []exception.Entry, cursorOfNext string, err error) {
+	if q.narrowed() {
+		return nil, "", view.Invalid.New(fmt.Sprintf("The %s records are no exceptions, so they have no status, owner, reason or change, and are in input order. Search them by their cells.", t))
+	}
+	after, err := cursor(q.After)
+	if err != nil {
+		return nil, "", err
+	}
+	if err := v.open(ctx, r); err != nil {
+		return nil, "", err
 	}
 	lefts := int64(len(r.index.Sides[tray.Left].Trays))
 	from := exception.Place{Tray: t, Number: uint32(min(after, lefts))}
 	if after > lefts {
 		from = exception.Place{Tray: t, Side: tray.Right, Number: uint32(after - lefts)}
 	}
-	page := &view.Entries{Entries: []view.Entry{}, Total: r.head.Summary.Tray(t).Entries}
 	words := strings.Fields(strings.ToLower(q.Search))
 	size := q.size()
 	most := size
 	if len(words) > 0 {
-		page.Total, most = -1, entriesInOneStep
+		most = entriesInOneStep
 	}
 	for {
 		places, next, more := exception.Page(r.index, from, most)
 		entries, err := exception.Read(ctx, r.plan, r.index, r.tables, places)
 		if err != nil {
-			return nil, err
+			return nil, "", err
 		}
 		for i := range entries {
 			if !holds(&entries[i], words) {
 				continue
 			}
-			e := entryOf(r.plan, &entries[i])
-			if len(page.Entries) == size {
+			if len(page) == size {
 				next, more = places[i], true
 				break
 			}
-			e.ID = matchedID(&entries[i])
-			page.Entries = append(page.Entries, e)
+			page = append(page, entries[i])
 		}
-		if more && len(page.Entries) < size {
-			from = next
-			continue
+		if !more {
+			return page, "", nil
 		}
-		if more {
-			page.Next = strconv.FormatInt(int64(next.Side)*lefts+int64(next.Number), 10)
+		if len(page) == size {
+			return page, strconv.FormatInt(int64(next.Side)*lefts+int64(next.Number), 10), nil
 		}
-		return page, nil
+		from = next
 	}
 }
 

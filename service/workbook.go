@@ -7,13 +7,11 @@ import (
 	"slices"
 
 	"twinsieve/core/agree"
-	"twinsieve/core/exception"
 	"twinsieve/core/reading"
 	"twinsieve/core/tray"
 	"twinsieve/service/handover"
 	"twinsieve/service/paper"
 	"twinsieve/service/summary"
-	"twinsieve/service/view"
 )
 
 // mostUnexceptional is how many matched or excluded entries get a sheet of a workbook.
@@ -53,37 +51,37 @@ func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *pape
 
 func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tray, book *paper.Workbook, layout *handover.Layout, cells []sheetCell) error {
 	part := q
-	part.Tray, part.handedOver = t.String(), true
-	first, err := v.Entries(ctx, r.row.ID, part)
+	part.Tray = t.String()
+	first, err := v.handed(ctx, r, part)
 	if err != nil {
 		return err
 	}
 	// The widths follow what the first page holds.
 	var rows [][]string
 	var row []string
-	put := func(shown *view.Entry, e *exception.Entry, visit func([]string) error) (err error) {
-		work := workRow(shown)
-		row, err = layout.Rows(e, row, func(base []string) error {
-			out := append(slices.Clone(base[1:2]), work...) // the sheet is the tray
+	put := func(h *handed, visit func([]string) error) (err error) {
+		work := h.work
+		row, err = layout.Rows(&h.Entry, row, func(base []string) error {
+			out := append(slices.Clone(base[1:2]), work[:]...) // the sheet is the tray
 			for i, text := range base[2:] {
 				if c := cells[i]; c.read != nil {
 					text = c.read(text)
 				}
 				out = append(out, text)
 			}
-			work[4] = "" // counted once
+			work[workAmount] = "" // counted once
 			return visit(out)
 		})
 		return err
 	}
-	for i := range first.Entries {
-		if err := put(&first.Entries[i], r.readBack(&first.Entries[i]), func(row []string) error { rows = append(rows, row); return nil }); err != nil {
+	for i := range first.list {
+		if err := put(&first.list[i], func(row []string) error { rows = append(rows, row); return nil }); err != nil {
 			return err
 		}
 	}
 	fields := []paper.Field{{Name: "why"}}
 	for _, name := range workColumns {
-		fields = append(fields, paper.Field{Name: name, Number: name == "moves the balance by", Date: name == "found first"})
+		fields = append(fields, paper.Field{Name: name, Number: name == workColumns[workAmount], Date: name == "found first"})
 	}
 	for i, c := range layout.Typed()[2:] {
 		fields = append(fields, paper.Field{Name: c.Name, Number: c.Number || cells[i].number, Date: cells[i].date})
@@ -97,7 +95,7 @@ func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tra
 	if err != nil {
 		return err
 	}
-	err = v.eachEntry(ctx, r, part, first, func(shown *view.Entry, e *exception.Entry) error { return put(shown, e, sheet.Row) })
+	err = v.eachHanded(ctx, r, part, first, func(h *handed) error { return put(h, sheet.Row) })
 	if err != nil {
 		return err
 	}

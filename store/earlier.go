@@ -286,8 +286,16 @@ func newestRunOf(tx *gorm.DB, sieve uint) (run uint, err error) {
 
 // exceptionsByID visits exceptions that have rows.
 func (s *Store) exceptionsByID(ctx context.Context, ids []uint, visit func(Exception)) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	wanted := slices.Sorted(slices.Values(ids))
+	where, values := among(ids)
 	return s.bulk.each(ctx, `SELECT id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
-		changed_seq, changed_by, comments, attachments FROM exceptions WHERE id IN (SELECT value FROM json_each(?))`, []any{numbers(ids)}, func(r row) error {
+		changed_seq, changed_by, comments, attachments FROM exceptions WHERE `+where, values, func(r row) error {
+		if _, is := slices.BinarySearch(wanted, r.id(0)); !is {
+			return nil
+		}
 		x := Exception{ID: r.id(0), SieveID: r.id(1), Side: r.text(2), Tray: r.text(3), Status: r.text(4), Owner: r.text(5), Reason: r.text(6), Version: int(r.number(7)),
 			Presence: r.text(9), Amount: r.text(11), Currency: r.text(12), Size: r.bytes(13), KeyText: r.text(14), BodyRun: r.id(15), BodySeq: r.number(16),
 			ChangedSeq: r.number(17), ChangedBy: r.text(18), Comments: int(r.number(19)), Attachments: int(r.number(20))}

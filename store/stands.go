@@ -53,18 +53,11 @@ func (s *Store) standOver(ctx context.Context, list []Entry) error {
 	if len(list) == 0 {
 		return nil
 	}
-	least, most := list[0].ExceptionID, list[0].ExceptionID
+	ids := make([]uint, len(list))
 	for i := range list {
-		least, most = min(least, list[i].ExceptionID), max(most, list[i].ExceptionID)
+		ids[i] = list[i].ExceptionID
 	}
-	where, values := "id BETWEEN ? AND ?", []any{least, most}
-	if most-least > uint(4*len(list)) { // they are far apart, with many between them that are none of these
-		ids := make([]uint, len(list))
-		for i := range list {
-			ids[i] = list[i].ExceptionID
-		}
-		where, values = "id IN (SELECT value FROM json_each(?))", []any{numbers(ids)}
-	}
+	where, values := among(ids)
 	stands := map[uint]*Stand{}
 	var last Stand // many stand alike
 	err := s.bulk.each(ctx, "SELECT id, status, owner, reason FROM exceptions WHERE "+where, values, func(r row) error {
@@ -78,6 +71,14 @@ func (s *Store) standOver(ctx context.Context, list []Entry) error {
 		list[i].stand(stands[list[i].ExceptionID])
 	}
 	return err
+}
+
+// among is a condition that rows of these numbers fulfil. Others may, too, where these are close together: to look for a range is quicker than for each.
+func among(ids []uint) (where string, values []any) {
+	if least, most := slices.Min(ids), slices.Max(ids); most-least <= uint(4*len(ids)) {
+		return "id BETWEEN ? AND ?", []any{least, most}
+	}
+	return "id IN (SELECT value FROM json_each(?))", []any{numbers(ids)}
 }
 
 // freeze lets the entries of a report that is being signed keep how their exceptions stand. It is part of a transaction, in which nothing of that has been changed. Everybody waits for it, so blocks that

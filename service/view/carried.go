@@ -23,6 +23,14 @@ func (e *Entry) CarriedFrom() string {
 			}
 		}
 	}
+	return CarriedFrom(runs)
+}
+
+// CarriedFrom names runs that records are carried from by their numbers, ascending, each once. It sorts them.
+func CarriedFrom(runs []int64) string {
+	if len(runs) == 0 {
+		return ""
+	}
 	slices.Sort(runs)
 	return strings.Trim(strings.ReplaceAll(fmt.Sprint(slices.Compact(runs)), " ", ", "), "[]")
 }
