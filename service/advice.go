@@ -35,7 +35,7 @@ func (v *Service) Advise(ctx context.Context, left, right string) (view.Job, err
 		return view.Job{}, problem(err, "")
 	}
 	return v.jobs.start(ctx, "advise", left+" and "+right, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
-		a, err := advise.Of(ctx, tables[0], tables[1], advise.Options{Progress: func(stage string) { j.progress(stage, 0, 0) }})
+		a, err := advise.Of(ctx, tables[0], tables[1], advise.Options{Budget: v.options.Memory / (2 * jobsAtOnce), Progress: func(stage string) { j.progress(stage, 0, 0) }})
 		if err != nil {
 			return nil, err
 		}

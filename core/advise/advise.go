@@ -78,6 +78,7 @@ func (k *Key) Unique(s tray.Side) bool { return k.Repeated[s] == 0 }
 // Options are how to look. The zero value is good.
 type Options struct {
 	Most     int64              // records of a side that are looked at; of more, those with a value that the sample of their best column has. 0: [MostRecords]
+	Budget   int64              // bytes of memory to keep to: of sets with many columns fewer records are looked at. 0: any
 	Progress func(stage string) // is told what is being done; may be nil
 }
 
@@ -89,6 +90,9 @@ func Of(ctx context.Context, left, right record.Table, o Options) (*Advice, erro
 	progress := o.Progress
 	if progress == nil {
 		progress = func(string) {}
+	}
+	if o.Budget > 0 {
+		o.Most = min(o.Most, max(o.Budget/perRecord(left, right), search))
 	}
 	a := &adviser{most: o.Most, tables: [2]record.Table{left, right}, out: &Advice{}}
 	progress("finding types")
@@ -113,6 +117,12 @@ func Of(ctx context.Context, left, right record.Table, o Options) (*Advice, erro
 	return a.out, a.keys(ctx)
 }
 
+// perRecord is how many bytes a record of either side takes while it is looked at: the hashes of its values, twice, of its keys, and what is sorted of these, twice.
+func perRecord(left, right record.Table) int64 {
+	columns := int64(len(left.Columns()) + len(right.Columns()))
+	return columns*2*8 + 2*mostParts*8 + 2*2*16
+}
+
 // keys looks for the best keys of a few pairs of columns.
 func (a *adviser) keys(ctx context.Context) error {
 	list := a.out.Pairs[:min(len(a.out.Pairs), candidates)]
@@ -127,6 +137,7 @@ func (a *adviser) keys(ctx context.Context) error {
 				return err
 			}
 			k := Key{Parts: append(slices.Clone(parts), list[i])}
+			a.hash(k.Parts)
 			a.judge(&k, search)
 			if k.Shared == 0 {
 				continue // a longer one pairs nothing either
@@ -153,6 +164,9 @@ func (a *adviser) keys(ctx context.Context) error {
 			return err
 		}
 		found[i] = Key{Parts: found[i].Parts}
+		for n := range found[i].Parts {
+			a.hash(found[i].Parts[:n+1])
+		}
 		a.judge(&found[i], 0)
 	}
 	slices.SortStableFunc(found, byScore)

@@ -309,22 +309,30 @@ func TestSampled(t *testing.T) {
 		}
 	}
 	r.Shuffle(len(rows[1]), func(i, j int) { rows[1][i], rows[1][j] = rows[1][j], rows[1][i] })
-	a, err := advise.Of(context.Background(), recordtest.Table(t, columns[0], rows[0]), recordtest.Table(t, columns[1], rows[1]), advise.Options{Most: 3000})
-	if err != nil {
-		t.Fatal(err)
-	}
-	for s := range 2 {
-		if a.Records[s] != int64(len(rows[s])) || a.Looked[s] < 2000 || a.Looked[s] > 4000 {
-			t.Errorf("%d of %d records looked at", a.Looked[s], a.Records[s])
+	for _, c := range []struct {
+		options     advise.Options
+		least, most int64 // that are looked at
+	}{
+		{advise.Options{Most: 3000}, 2000, 4000},
+		{advise.Options{Budget: 5 << 20}, 22_000, 25_000}, // a record of six columns takes 224 bytes
+		{advise.Options{Budget: 1, Most: 3000}, 2000, 4000},
+		{advise.Options{Budget: 1}, 18_000, 22_000}, // as many as keys are judged by
+	} {
+		a, err := advise.Of(context.Background(), recordtest.Table(t, columns[0], rows[0]), recordtest.Table(t, columns[1], rows[1]), c.options)
+		if err != nil {
+			t.Fatal(err)
 		}
-	}
-	k := a.Keys[0]
-	if len(k.Parts) != 1 || k.Parts[0].Columns != [2]int{0, 0} || !k.Unique(0) || !k.Unique(1) {
-		t.Errorf("the first key is %+v", k)
-	}
-	// 8 of 9 left calls are on the right, and all but 0 of 8 the other way.
-	if share := float64(k.Shared) / float64(k.Distinct[0]); share < 0.86 || share > 0.92 || k.Shared != k.Distinct[1] {
-		t.Errorf("%d shared of %v", k.Shared, k.Distinct)
+		if a.Records != [2]int64{int64(len(rows[0])), int64(len(rows[1]))} || max(a.Looked[0], a.Looked[1]) > c.most || max(a.Looked[0], a.Looked[1]) < c.least {
+			t.Errorf("%+v: %d of %d records looked at", c.options, a.Looked, a.Records)
+		}
+		k := a.Keys[0]
+		if len(k.Parts) != 1 || k.Parts[0].Columns != [2]int{0, 0} || !k.Unique(0) || !k.Unique(1) {
+			t.Errorf("%+v: the first key is %+v", c.options, k)
+		}
+		// 8 of 9 left calls are on the right, and all but 0 of 8 the other way.
+		if share := float64(k.Shared) / float64(k.Distinct[0]); share < 0.86 || share > 0.92 || k.Shared != k.Distinct[1] {
+			t.Errorf("%+v: %d shared of %v", c.options, k.Shared, k.Distinct)
+		}
 	}
 }
 

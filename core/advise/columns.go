@@ -5,8 +5,6 @@ import (
 	"context"
 	"slices"
 
-	"github.com/apache/arrow-go/v18/arrow/array"
-	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
 	"twinsieve/core/reading"
@@ -20,8 +18,10 @@ const typed = 20_000
 
 type adviser struct {
 	most    int64
+	sampled bool // not all records are looked at
 	tables  [2]record.Table
 	columns [2][]column
+	hashed  [mostParts][2][]uint64 // of each record's key, of the parts that are being judged up to one; 0: it has none
 	out     *Advice
 }
 
@@ -151,28 +151,13 @@ func (c *column) isText() bool {
 	return !(c.found.Name == typing.Date && c.form != "" || c.found.Name == typing.Decimal && c.found.Form != "")
 }
 
-// reader reads the column into its form; what cannot be read so stays as it came.
-func (c *column) reader() *reading.Reader {
+// hasher hashes the column's values in its form.
+func (c *column) hasher() *hasher {
 	chain, err := reading.Compile(c.readings(len(ladder)), tray.Left, nil)
 	if err != nil {
 		panic("advise: " + err.Error())
 	}
-	return chain.Reader()
-}
-
-func hashOf(r *reading.Reader, col *array.String, i int) uint64 {
-	if col.IsNull(i) {
-		return 0
-	}
-	cell := []byte(col.Value(i))
-	v := r.Cell(cell)
-	switch {
-	case v.State.IsBlank():
-		return 0
-	case v.State == reading.Unreadable:
-		return max(xxhash.Sum64(cell), 1)
-	}
-	return max(xxhash.Sum64(v.Text), 1)
+	return &hasher{reader: chain.Reader()}
 }
 
 // load reads all columns of both sides. Of sides with too many records it keeps those whose value in the best pair of columns is
@@ -185,6 +170,7 @@ func (a *adviser) load(ctx context.Context) error {
 			return err
 		}
 		keep = keep / uint64(largest) * uint64(a.most)
+		a.sampled = true
 	}
 	group, ctx := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
@@ -196,23 +182,29 @@ func (a *adviser) load(ctx context.Context) error {
 // loadSide reads all columns of a side, of the records whose value of column at has a hash up to keep.
 func (a *adviser) loadSide(ctx context.Context, s tray.Side, at int, keep uint64) error {
 	columns := a.columns[s]
-	readers := make([]*reading.Reader, len(columns))
+	hashers := make([]*hasher, len(columns))
 	for c := range columns {
-		readers[c] = columns[c].reader()
+		hashers[c] = columns[c].hasher()
 	}
+	var rows []int // of a batch, that are looked at
 	for n := range a.tables[s].Starts() {
 		b, err := a.tables[s].Batch(ctx, n)
 		if err != nil {
 			return err
 		}
+		rows = rows[:0]
 		for i := range b.Records() {
-			if keep != ^uint64(0) && hashOf(readers[at], b.Columns[at], i) > keep {
-				continue
+			if !a.sampled || hashers[at].of(b.Columns[at], i) <= keep {
+				rows = append(rows, i)
 			}
-			a.out.Looked[s]++
-			for c, col := range b.Columns {
-				columns[c].hashes = append(columns[c].hashes, hashOf(readers[c], col, i))
+		}
+		a.out.Looked[s] += int64(len(rows))
+		for c, col := range b.Columns {
+			hashes := slices.Grow(columns[c].hashes, len(rows))
+			for _, i := range rows {
+				hashes = append(hashes, hashers[c].of(col, i))
 			}
+			columns[c].hashes = hashes
 		}
 	}
 	for c := range columns {
@@ -251,9 +243,9 @@ func (a *adviser) sampleColumns(ctx context.Context) (at [2]int, err error) {
 	var least [2][][]uint64
 	for _, s := range tray.Sides {
 		least[s] = make([][]uint64, len(a.columns[s]))
-		readers := make([]*reading.Reader, len(a.columns[s]))
-		for c := range readers {
-			readers[c] = a.columns[s][c].reader()
+		hashers := make([]*hasher, len(a.columns[s]))
+		for c := range hashers {
+			hashers[c] = a.columns[s][c].hasher()
 		}
 		for n := range a.tables[s].Starts() {
 			b, err := a.tables[s].Batch(ctx, n)
@@ -263,7 +255,7 @@ func (a *adviser) sampleColumns(ctx context.Context) (at [2]int, err error) {
 			for c, col := range b.Columns {
 				list := least[s][c]
 				for i := range b.Records() {
-					h := hashOf(readers[c], col, i)
+					h := hashers[c].of(col, i)
 					if h == 0 || len(list) == sketch && h >= list[sketch-1] {
 						continue
 					}

@@ -1,7 +1,6 @@
 package advise
 
 import (
-	"cmp"
 	"slices"
 	"sync"
 
@@ -9,13 +8,35 @@ import (
 	"twinsieve/core/typing"
 )
 
-// entry is a record's key, as a hash, and its number among the records looked at.
-type entry struct {
-	hash uint64
-	row  int
+// hash hashes the records' keys of some parts, of both sides. Those of the parts but for the last one have been hashed before.
+func (a *adviser) hash(parts []Pair) {
+	last := len(parts) - 1
+	var both sync.WaitGroup
+	for _, s := range tray.Sides {
+		both.Go(func() {
+			values := a.columns[s][parts[last].Columns[s]].hashes
+			into := &a.hashed[last][s]
+			*into = slices.Grow((*into)[:0], len(values))[:len(values)]
+			if last == 0 {
+				for row, h := range values {
+					(*into)[row] = mix(h)
+				}
+				return
+			}
+			for row, h := range a.hashed[last-1][s] {
+				switch {
+				case h == 0 || values[row] == 0:
+					(*into)[row] = 0
+				default:
+					(*into)[row] = max(mix(h^values[row]), 1)
+				}
+			}
+		})
+	}
+	both.Wait()
 }
 
-// judge counts what a key pairs, and gives it its score. sample, above 0, is about how many different keys are looked at.
+// judge counts what a key pairs, and gives it its score; its parts have been hashed. sample, above 0, is about how many different keys are looked at.
 func (a *adviser) judge(k *Key, sample int) {
 	var sides [2][]entry
 	largest := int(max(a.out.Looked[0], a.out.Looked[1]))
@@ -69,31 +90,19 @@ func (a *adviser) judge(k *Key, sample int) {
 
 // entries are the records of a side whose key has a hash up to keep, in the order of the hashes, and how many have no key.
 func (a *adviser) entries(k *Key, s tray.Side, keep uint64) (list []entry, unkeyed int64) {
-	for row := range a.columns[s][k.Parts[0].Columns[s]].hashes {
-		hash, blank := uint64(0), false
-		for _, p := range k.Parts {
-			h := a.columns[s][p.Columns[s]].hashes[row]
-			blank = blank || h == 0
-			hash = mix(hash ^ h)
-		}
+	hashes := a.hashed[len(k.Parts)-1][s]
+	if keep == ^uint64(0) {
+		list = make([]entry, 0, len(hashes))
+	}
+	for row, hash := range hashes {
 		switch {
-		case blank:
+		case hash == 0:
 			unkeyed++
 		case hash <= keep:
 			list = append(list, entry{hash, row})
 		}
 	}
-	slices.SortFunc(list, func(x, y entry) int { return cmp.Or(cmp.Compare(x.hash, y.hash), cmp.Compare(x.row, y.row)) })
-	return list, unkeyed
-}
-
-// mix spreads a hash over all its bits.
-func mix(h uint64) uint64 {
-	h ^= h >> 33
-	h *= 0xff51afd7ed558ccd
-	h ^= h >> 33
-	h *= 0xc4ceb9fe1a85ec53
-	return h ^ h>>33
+	return sortEntries(list, keep), unkeyed
 }
 
 // corroborated is how many pairs of records a key is judged by.

@@ -7,7 +7,10 @@ import (
 	"slices"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/reading"
+	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
 
@@ -91,24 +94,12 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 		}
 	}
 	texts := [2]map[uint64][]string{{}, {}}
+	group, ctx := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
-		r := cols[s].reader()
-		for n := range a.tables[s].Starts() {
-			if n > 40 {
-				break
-			}
-			b, err := a.tables[s].Batch(ctx, n)
-			if err != nil {
-				return err
-			}
-			col := b.Columns[p.Columns[s]]
-			for i := range b.Records() {
-				h := hashOf(r, col, i)
-				if list := texts[s][h]; common[h] && len(list) < 40 && !slices.Contains(list, col.Value(i)) {
-					texts[s][h] = append(list, strings.Clone(col.Value(i)))
-				}
-			}
-		}
+		group.Go(func() error { return a.texts(ctx, s, p.Columns[s], common, texts[s]) })
+	}
+	if err := group.Wait(); err != nil {
+		return err
 	}
 	needs := make([]bool, len(ladder))
 	without := func(skip int) (met int) {
@@ -152,6 +143,35 @@ func (a *adviser) needed(ctx context.Context, p *Pair) error {
 	for i, text := range ladder {
 		if needs[i] {
 			p.Readings = append(p.Readings, reading.MustParse(text)...)
+		}
+	}
+	return nil
+}
+
+// texts finds, among a column's first records, the different texts of values, some of each.
+func (a *adviser) texts(ctx context.Context, s tray.Side, at int, of map[uint64]bool, texts map[uint64][]string) error {
+	c := &a.columns[s][at]
+	hasher := c.hasher()
+	for n, start := range a.tables[s].Starts() {
+		if n > 40 {
+			break
+		}
+		col, err := record.ColumnOf(ctx, a.tables[s], n, at)
+		if err != nil {
+			return err
+		}
+		hash := func(i int) uint64 { return c.hashes[start+int64(i)] } // as it has been found already
+		if a.sampled {
+			hash = func(i int) uint64 { return hasher.of(col, i) }
+		}
+		for i := range col.Len() {
+			h := hash(i)
+			if !of[h] {
+				continue
+			}
+			if list := texts[h]; len(list) < 40 && !slices.Contains(list, col.Value(i)) {
+				texts[h] = append(list, strings.Clone(col.Value(i)))
+			}
 		}
 	}
 	return nil
