@@ -32,7 +32,7 @@ type handedPage struct {
 	next string // cursor of those behind them; "": there are none
 }
 
-// handedAtOnce is how many entries are handed over at a time, more than people see on a page, for each costs a walk over the report. Three such pages are in memory.
+// handedAtOnce is how many exceptions are handed over at a time, more than people see on a page, for each costs a walk over the report. Three such pages are in memory.
 const handedAtOnce = 8000
 
 // handed reads a page of what a query chooses, for handing it over. All that could be wrong with the query is wrong with the first.
@@ -43,6 +43,12 @@ func (v *Service) handed(ctx context.Context, r *report, q Query) (*handedPage, 
 	}
 	q.pages = handedAtOnce
 	if !exceptions {
+		if err := v.open(ctx, r); err != nil {
+			return nil, err
+		}
+		if q.pages, err = v.entriesAtOnce(ctx, r.tables); err != nil {
+			return nil, err
+		}
 		read, next, err := v.readUnexceptional(ctx, r, t, q)
 		if err != nil {
 			return nil, err

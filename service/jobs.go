@@ -27,6 +27,7 @@ type jobs struct {
 	ended sync.WaitGroup
 
 	giving sync.Mutex // held while memory is given back
+	memory allotment
 
 	mu     sync.Mutex
 	active map[string]*job
@@ -45,9 +46,11 @@ type job struct {
 	over    chan struct{} // closed when it has ended
 }
 
-func newJobs(s *store.Store, log *slog.Logger) *jobs {
+func newJobs(s *store.Store, log *slog.Logger, memory int64) *jobs {
 	j := &jobs{store: s, log: log, slots: make(chan struct{}, jobsAtOnce), book: pace.NewBook(usualPaces), active: map[string]*job{}, drafts: map[string]*job{}}
 	j.all, j.stop = context.WithCancel(context.Background())
+	j.memory = allotment{memory: memory, records: s.Cache}
+	j.memory.divide()
 	return j
 }
 
@@ -100,6 +103,7 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed [
 	select {
 	case js.slots <- struct{}{}:
 		begun = time.Now()
+		js.memory.begin()
 		j.update(func(v *view.Job) {
 			v.State = store.JobRunning
 			j.journey = pace.NewJourney(js.book, time.Now()) // which begins when its turn comes
@@ -108,6 +112,7 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed [
 		if err == nil {
 			j.update(func(*view.Job) { j.journey.End(time.Now()) })
 		}
+		js.memory.end()
 		<-js.slots
 	case <-ctx.Done():
 		err = ctx.Err()

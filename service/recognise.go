@@ -121,8 +121,12 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 func (f *following) recogniseSame(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place, found []bool) error {
 	var prints again.Printer
 	tables := v.tables(p)
+	atOnce, err := v.entriesAtOnce(ctx, tables)
+	if err != nil {
+		return err
+	}
 	done := 0
-	for some := range slices.Chunk(places, entriesAtOnce) {
+	for some := range slices.Chunk(places, atOnce) {
 		entries, err := exception.Read(ctx, p.Plan, index, tables, some)
 		if err != nil {
 			return err
@@ -135,7 +139,7 @@ func (f *following) recogniseSame(ctx context.Context, j *job, v *Service, p *pl
 		done += len(some)
 		j.progress(recognising, int64(done), int64(len(places)))
 	}
-	err := v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
+	err = v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
 		for _, r := range some {
 			if err := f.same.Now(again.PrintReject(s, r.Text)); err != nil {
 				return err
@@ -214,8 +218,12 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 	}
 	tables := v.tables(p)
 	rejects, _ := slices.BinarySearch(f.news, len(places)) // where they begin
+	atOnce, err := v.entriesAtOnce(ctx, tables)
+	if err != nil {
+		return err
+	}
 	done := 0
-	for some := range slices.Chunk(f.news[:rejects], entriesAtOnce) {
+	for some := range slices.Chunk(f.news[:rejects], atOnce) {
 		at := make([]exception.Place, len(some))
 		for i, n := range some {
 			at[i] = places[n]

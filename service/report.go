@@ -49,6 +49,9 @@ func (v *Service) report(ctx context.Context, id uint) (*report, error) {
 
 // open loads what is needed to read records that are not exceptions: the index and the snapshots.
 func (v *Service) open(ctx context.Context, r *report) (err error) {
+	if r.index != nil {
+		return nil
+	}
 	for s, id := range [2]uint{r.row.LeftID, r.row.RightID} {
 		snap, err := v.store.Snapshot(ctx, id)
 		if errors.Is(err, store.ErrNotFound) {
@@ -225,7 +228,7 @@ func (v *Service) readUnexceptional(ctx context.Context, r *report, t tray.Tray,
 	size := q.size()
 	most := size
 	if len(words) > 0 {
-		most = entriesInOneStep
+		most = max(size, entriesInOneStep)
 	}
 	for {
 		places, next, more := exception.Page(r.index, from, most)

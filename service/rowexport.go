@@ -5,15 +5,14 @@ import (
 	"errors"
 	"io"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/comparison"
 	"twinsieve/core/record"
 	"twinsieve/formats/outform"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
-
-// rowsAtOnce is how many rows of a hand-over are read at a time.
-const rowsAtOnce = 16 << 10
 
 // ExportRows hands all rows of a comparison over in a format. What has to be made ready for it is waited for.
 func (v *Service) ExportRows(ctx context.Context, a view.Ask, format string, exact bool) (*Export, error) {
@@ -50,7 +49,11 @@ func (v *Service) ExportRows(ctx context.Context, a view.Ask, format string, exa
 		if err != nil {
 			return err
 		}
-		if err := l.each(ctx, l.labelled(out.Write)); err != nil {
+		atOnce, err := v.entriesAtOnce(ctx, l.tables)
+		if err != nil {
+			return err
+		}
+		if err := l.each(ctx, atOnce, l.labelled(out.Write)); err != nil {
 			return err
 		}
 		return out.Close()
@@ -81,33 +84,44 @@ func (v *Service) readyNow(ctx context.Context, a view.Ask) (*looking, error) {
 	}
 }
 
-// each visits all rows, in order.
-func (l *looking) each(ctx context.Context, visit func([]comparison.Cell) error) error {
+// each visits all rows, in order. So many are read at a time, while those before them are visited.
+func (l *looking) each(ctx context.Context, atOnce int, visit func([]comparison.Cell) error) error {
 	reading, err := l.open()
 	if err != nil {
 		return err
 	}
 	defer reading.Close()
-	rows := make([]comparison.Row, rowsAtOnce)
-	for first := int64(0); ; {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		n, err := reading.read(first, rows)
-		if err != nil || n == 0 {
-			return err
-		}
-		first += int64(n)
-		cells, err := comparison.Fetch(ctx, l.tables, rows[:n], l.columns, l.distinct())
-		if err != nil {
-			return err
-		}
-		for _, row := range cells {
-			if err := visit(row); err != nil {
+	pages := make(chan [][]comparison.Cell)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(pages)
+		rows := make([]comparison.Row, atOnce)
+		for first := int64(0); ; {
+			n, err := reading.read(first, rows)
+			if err != nil || n == 0 {
+				return err
+			}
+			first += int64(n)
+			cells, err := comparison.Fetch(ctx, l.tables, rows[:n], l.columns, l.distinct())
+			if err != nil {
+				return err
+			}
+			if err := pass(ctx, pages, cells); err != nil {
 				return err
 			}
 		}
-	}
+	})
+	group.Go(func() error {
+		for cells := range pages {
+			for _, row := range cells {
+				if err := visit(row); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	return group.Wait()
 }
 
 // labelled writes rows with the labels for where there is nothing.

@@ -144,10 +144,8 @@ type header struct {
 	Since      *view.Since      `json:"since,omitempty"`
 }
 
-// So many entries of a report are read at a time, looked through in one step, and written in one transaction, unless somebody's change
-// waits. Reading a part of a long list reads most of both snapshots, so it is the largest.
+// So many entries of a report are looked through in one step, and written in one transaction, unless somebody's change waits.
 const (
-	entriesAtOnce    = 16_000
 	entriesInOneStep = 2000
 	entriesWritten   = 2000
 )
@@ -319,10 +317,14 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 	}
 	tables := v.tables(p)
 	read, formed, parts := make(chan []exception.Entry), make(chan []store.Found, 1), make(chan written, 2)
+	atOnce, err := v.entriesAtOnce(ctx, tables)
+	if err != nil {
+		return err
+	}
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() error {
 		defer close(read)
-		for part := range slices.Chunk(places, entriesAtOnce) {
+		for part := range slices.Chunk(places, atOnce) {
 			entries, err := exception.Read(ctx, p.Plan, index, tables, part)
 			if err != nil {
 				return err

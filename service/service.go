@@ -59,9 +59,6 @@ type Service struct {
 // jobsAtOnce is how many heavy jobs work at one time; they share the memory budget.
 const jobsAtOnce = 2
 
-// leastCache is how many bytes of records that have been read stay in memory at least.
-const leastCache = 32 << 20
-
 // indexesKept is how many sealed indexes stay in memory.
 const indexesKept = 4
 
@@ -89,13 +86,13 @@ func New(s *store.Store, o Options) *Service {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
 	// The memory is divided: a half is for jobs, of which each that may work at once has the same share; a quarter for records that
-	// have been read; and an eighth each for lists of reports, and for matches and indexes, that stay at hand.
-	if err := s.Cache(max(leastCache, o.Memory/4)); err != nil {
-		o.Log.Error("the cache could not be made as large as it may be", "error", err)
+	// have been read, and what no job takes of the half; and an eighth each for lists of reports, and for matches and indexes, that stay at hand.
+	if err := s.WritePages(min(max(o.Memory/64, 4<<20), 64<<20)); err != nil {
+		o.Log.Error("the pages that are written could not be given the memory that they may have", "error", err)
 	}
 	v := &Service{store: s, options: o, vault: vault.New(o.KeyFile)}
 	v.matches.room = o.Memory / 16
-	v.jobs = newJobs(s, o.Log)
+	v.jobs = newJobs(s, o.Log, o.Memory)
 	v.startCourier()
 	v.startClock()
 	return v

@@ -104,13 +104,13 @@ func Open(dir string) (_ *Store, err error) {
 	return s, s.countExceptions(context.Background())
 }
 
-// Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set; and a sixteenth of that, within bounds,
-// for the pages that rows are written into.
-func (s *Store) Cache(bytes int64) error {
-	s.near.limit(bytes)
-	pages := min(max(bytes/16, 4<<20), 64<<20)
+// Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set.
+func (s *Store) Cache(bytes int64) { s.near.limit(bytes) }
+
+// WritePages sets how many bytes of pages that rows are written into stay in memory.
+func (s *Store) WritePages(bytes int64) error {
 	return s.writeRows(context.Background(), func(w *rowWriter) error {
-		return sqlitex.ExecuteTransient(w.conn, fmt.Sprintf("PRAGMA cache_size = -%d", pages>>10), nil)
+		return sqlitex.ExecuteTransient(w.conn, fmt.Sprintf("PRAGMA cache_size = -%d", bytes>>10), nil)
 	})
 }
 

@@ -241,32 +241,15 @@ const sketch = 4096
 // sampleColumns finds the pair of columns to sample by: the one that shares most different values.
 func (a *adviser) sampleColumns(ctx context.Context) (at [2]int, err error) {
 	var least [2][][]uint64
+	group, within := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
-		least[s] = make([][]uint64, len(a.columns[s]))
-		hashers := make([]*hasher, len(a.columns[s]))
-		for c := range hashers {
-			hashers[c] = a.columns[s][c].hasher()
-		}
-		for n := range a.tables[s].Starts() {
-			b, err := a.tables[s].Batch(ctx, n)
-			if err != nil {
-				return at, err
-			}
-			for c, col := range b.Columns {
-				list := least[s][c]
-				for i := range b.Records() {
-					h := hashers[c].of(col, i)
-					if h == 0 || len(list) == sketch && h >= list[sketch-1] {
-						continue
-					}
-					if place, found := slices.BinarySearch(list, h); !found {
-						list = slices.Insert(list, place, h)
-						list = list[:min(len(list), sketch)]
-					}
-				}
-				least[s][c] = list
-			}
-		}
+		group.Go(func() (err error) {
+			least[s], err = a.leastOf(within, s)
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return at, err
 	}
 	best := -1
 	for l := range least[0] {
@@ -277,6 +260,36 @@ func (a *adviser) sampleColumns(ctx context.Context) (at [2]int, err error) {
 		}
 	}
 	return at, nil
+}
+
+// leastOf are the least hashes of each column of a side, ascending.
+func (a *adviser) leastOf(ctx context.Context, s tray.Side) ([][]uint64, error) {
+	least := make([][]uint64, len(a.columns[s]))
+	hashers := make([]*hasher, len(least))
+	for c := range hashers {
+		hashers[c] = a.columns[s][c].hasher()
+	}
+	for n := range a.tables[s].Starts() {
+		b, err := a.tables[s].Batch(ctx, n)
+		if err != nil {
+			return nil, err
+		}
+		for c, col := range b.Columns {
+			list := least[c]
+			for i := range b.Records() {
+				h := hashers[c].of(col, i)
+				if h == 0 || len(list) == sketch && h >= list[sketch-1] {
+					continue
+				}
+				if place, found := slices.BinarySearch(list, h); !found {
+					list = slices.Insert(list, place, h)
+					list = list[:min(len(list), sketch)]
+				}
+			}
+			least[c] = list
+		}
+	}
+	return least, nil
 }
 
 // shared counts what two ascending lists have in common.
