@@ -96,6 +96,7 @@ func parts() []part {
 		{"start", false, (*bench).start},
 		{"mixed", false, (*bench).mixed},
 		{"rows", false, func(b *bench) { rows(b.dir, b.binary, 1_000_000, b.large.Seed) }},
+		{"around", false, (*bench).around},
 		{"report", false, func(b *bench) { reportBench(b.dir, b.binary, b.large.Seed) }},
 		{"intake", false, func(b *bench) {
 			large := filepath.Join(b.dir, "large.csv")

@@ -58,6 +58,14 @@ func (s *served) sent(set, file string) {
 	}
 }
 
+// profiled waits for a set's profile, which begins by itself.
+func (s *served) profiled(set string) {
+	job, err := s.MakeProfile(context.Background(), set)
+	must(err)
+	_, err = s.Wait(context.Background(), job, nil)
+	must(err)
+}
+
 // definition is that of the job.
 func definition(parts int) sieve.Definition {
 	d := sieve.Definition{Name: "large", Left: "left", Right: "right", Compare: []sieve.Field{

@@ -215,17 +215,11 @@ func (b *bench) service(left, right string, rounds int, want counted, parse, alo
 		lines = append(lines, l)
 		return l.m.wall
 	}
-	profiled := func(set string) {
-		job, err := s.MakeProfile(ctx, set)
-		must(err)
-		_, err = s.Wait(ctx, job, nil)
-		must(err)
-	}
 	loading := step("service: load the left file", "sent over HTTP, found out how it is read, written, hashed; its profile begins by itself", false, func() { s.sent("left", left) })
-	loading += step("service: the left set's profile", "", false, func() { profiled("left") })
+	loading += step("service: the left set's profile", "", false, func() { s.profiled("left") })
 	lines[len(lines)-1].note = fmt.Sprintf("with its load %.2f times the parse of that file", loading.Seconds()/alone.wall.Seconds())
 	step("service: load the right file", "", false, func() { s.sent("right", right) })
-	profiled("right") // so that it does not go on beside what comes next
+	s.profiled("right") // so that it does not go on beside what comes next
 	stored := bytesOf(filepath.Join(data, "twinsieve.db"))
 	if wal, err := os.Stat(filepath.Join(data, "twinsieve.db-wal")); err == nil {
 		stored += wal.Size()
