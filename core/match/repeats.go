@@ -188,7 +188,7 @@ func (m *Matching) settleLarge(ctx context.Context, all *repeats, k repeatedKey,
 		sides.Go(func() error {
 			side := all.side(k, s)
 			slices.Sort(side)
-			for rows := range slices.Chunk(side, max(most/4, fewest)) {
+			for rows := range slices.Chunk(side, max(most/8, fewest)) {
 				records := make([]pairing.Record, len(rows))
 				if err := m.readRecords(reading, rows, s, func(n int) *pairing.Record { return &records[n] }); err != nil {
 					return err
