@@ -16,8 +16,9 @@ import (
 type following struct {
 	sieve     uint
 	rows      []before
-	of        []int          // by place of the run, and then by reject: which of them it is, or -1
-	changes   []again.Change // by place of the run
+	stands    unique.Handle[standing] // of the last of rows
+	of        []int                   // by place of the run, and then by reject: which of them it is, or -1
+	changes   []again.Change          // by place of the run
 	lost      []lost
 	carriable []carriable
 	carried   []bool      // of each of them: whether the run carries records of it in; nil: it carries nothing

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"sync"
 	"unique"
 
 	"twinsieve/core/again"
@@ -73,7 +74,11 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 func (f *following) add(x *store.Standing) {
 	presence := again.Change(x.Presence)
 	of := standing{x.Status, x.Owner, x.Reason, x.Opened, presence, x.Settled, presence != here && x.Hashes.Reading != f.hasher.Reading()}
-	f.rows = append(f.rows, before{x.At, unique.Make(of)})
+	stands := f.stands
+	if len(f.rows) == 0 || of != stands.Value() { // most stand as the one before does
+		stands = unique.Make(of)
+	}
+	f.rows, f.stands = append(f.rows, before{x.At, stands}), stands
 	f.bodies[x.BodyRun] = true
 }
 
@@ -119,25 +124,32 @@ func (f *following) recognise(ctx context.Context, j *job, v *Service, p *planne
 
 // recogniseSame finds those that show the very same as they did before.
 func (f *following) recogniseSame(ctx context.Context, j *job, v *Service, p *planned, index *match.Index, places []exception.Place, found []bool) error {
-	var prints again.Printer
-	tables := v.tables(p)
-	atOnce, err := v.entriesAtOnce(ctx, tables)
-	if err != nil {
-		return err
-	}
+	printers := sync.Pool{New: func() any { return &again.Printer{} }}
 	done := 0
-	for some := range slices.Chunk(places, atOnce) {
-		entries, err := exception.Read(ctx, p.Plan, index, tables, some)
+	err := v.eachRead(ctx, p, index, places, func(entries []exception.Entry) error {
+		prints := make([]again.Print, len(entries))
+		err := v.inParts(len(entries), func(from, to int) error {
+			printer := printers.Get().(*again.Printer)
+			defer printers.Put(printer)
+			for i := from; i < to; i++ {
+				prints[i] = printer.Of(&entries[i])
+			}
+			return nil
+		})
 		if err != nil {
 			return err
 		}
-		for i := range entries {
-			if err := f.same.Now(prints.Of(&entries[i])); err != nil {
+		for _, print := range prints {
+			if err := f.same.Now(print); err != nil {
 				return err
 			}
 		}
-		done += len(some)
+		done += len(entries)
 		j.progress(recognising, int64(done), int64(len(places)))
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	err = v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {
 		for _, r := range some {
@@ -216,22 +228,13 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 	if f.marker == nil { // nothing has been marked yet; what wakes has the plan's columns
 		f.marker = again.NewMarker(p.Plan)
 	}
-	tables := v.tables(p)
 	rejects, _ := slices.BinarySearch(f.news, len(places)) // where they begin
-	atOnce, err := v.entriesAtOnce(ctx, tables)
-	if err != nil {
-		return err
+	at := make([]exception.Place, rejects)
+	for i, n := range f.news[:rejects] {
+		at[i] = places[n]
 	}
 	done := 0
-	for some := range slices.Chunk(f.news[:rejects], atOnce) {
-		at := make([]exception.Place, len(some))
-		for i, n := range some {
-			at[i] = places[n]
-		}
-		entries, err := exception.Read(ctx, p.Plan, index, tables, at)
-		if err != nil {
-			return err
-		}
+	err := v.eachRead(ctx, p, index, at, func(entries []exception.Entry) error {
 		for i := range entries {
 			mark := f.marker.Mark(&entries[i])
 			if err := f.recogniser.Now(&mark); err != nil {
@@ -243,8 +246,12 @@ func (f *following) markNew(ctx context.Context, j *job, v *Service, p *planned,
 				}
 			}
 		}
-		done += len(some)
+		done += len(entries)
 		j.progress(recognisingRest, int64(done), int64(len(f.news)))
+		return nil
+	})
+	if err != nil {
+		return err
 	}
 	reject, left := len(places), f.news[rejects:]
 	return v.eachReject(ctx, p, func(s tray.Side, some []store.Reject) error {

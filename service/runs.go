@@ -315,31 +315,13 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 		store.Placed
 		entries int
 	}
-	tables := v.tables(p)
-	read, formed, parts := make(chan []exception.Entry), make(chan []store.Found, 1), make(chan written, 2)
-	atOnce, err := v.entriesAtOnce(ctx, tables)
-	if err != nil {
-		return err
-	}
+	formed, parts := make(chan []store.Found, 1), make(chan written, 2)
 	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(read)
-		for part := range slices.Chunk(places, atOnce) {
-			entries, err := exception.Read(ctx, p.Plan, index, tables, part)
-			if err != nil {
-				return err
-			}
-			if err := pass(ctx, read, entries); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
 	group.Go(func() error {
 		defer close(formed)
 		formers := sync.Pool{New: func() any { return newFormer(f, p.Plan) }}
 		done := 0
-		for entries := range read {
+		return v.eachRead(ctx, p, index, places, func(entries []exception.Entry) error {
 			for part := range slices.Chunk(entries, entriesWritten) {
 				rows, err := v.form(&formers, done, part)
 				if err != nil {
@@ -350,8 +332,8 @@ func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f
 					return err
 				}
 			}
-		}
-		return nil
+			return nil
+		})
 	})
 	group.Go(func() error {
 		defer close(parts)

@@ -198,13 +198,17 @@ func (s *Store) placed(ctx context.Context, sieve uint) (list []placed, run uint
 			return err
 		}
 		found, unknown := int64(0), false
+		var opened unique.Handle[string] // of the one before; many were opened by one run
 		err = eachListed(tx, run, byAge, nil, func(some []listed) (bool, error) {
 			for i := range some {
 				one := placed{id: idOf(some[i].key), seq: some[i].seq, print: some[i].print}
 				if at, has := slices.BinarySearch(rows, one.id); has {
 					list[at].print = one.print
 				} else {
-					one.opened = unique.Make(openedOf(some[i].key))
+					if when := openedOf(some[i].key); opened == (unique.Handle[string]{}) || when != opened.Value() {
+						opened = unique.Make(when)
+					}
+					one.opened = opened
 					list = append(list, one)
 				}
 				found++

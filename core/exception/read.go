@@ -4,6 +4,8 @@ import (
 	"context"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
+
 	"twinsieve/core/match"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
@@ -57,10 +59,12 @@ func (r *Reader) Read(ctx context.Context, places []Place) ([]Entry, error) {
 	for n, p := range places {
 		r.entries[n] = Entry{Tray: p.Tray, Side: p.Side, Number: p.Number}
 	}
+	sides, reading := errgroup.WithContext(ctx)
 	for _, s := range tray.Sides {
-		if err := r.readSide(ctx, s, places); err != nil {
-			return nil, err
-		}
+		sides.Go(func() error { return r.readSide(reading, s, places) })
+	}
+	if err := sides.Wait(); err != nil {
+		return nil, err
 	}
 	if r.plan.Repeats == sieve.Totals || len(r.index.Hand) > 0 {
 		if err := readGroups(ctx, r.plan, r.index, r.tables, r.entries, r.most); err != nil {

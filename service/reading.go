@@ -3,6 +3,12 @@ package service
 import (
 	"context"
 
+	"slices"
+
+	"golang.org/x/sync/errgroup"
+
+	"twinsieve/core/exception"
+	"twinsieve/core/match"
 	"twinsieve/core/record"
 )
 
@@ -31,3 +37,36 @@ func (v *Service) entriesAtOnce(ctx context.Context, tables [2]record.Table) (in
 
 // fewEntries is how many are read at a time at least.
 const fewEntries = 16_000
+
+// eachRead visits the entries of a match at places, in their order, some at a time, while the next ones are read.
+func (v *Service) eachRead(ctx context.Context, p *planned, index *match.Index, places []exception.Place, visit func([]exception.Entry) error) error {
+	tables := v.tables(p)
+	atOnce, err := v.entriesAtOnce(ctx, tables)
+	if err != nil {
+		return err
+	}
+	read := make(chan []exception.Entry)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(read)
+		for some := range slices.Chunk(places, atOnce) {
+			entries, err := exception.Read(ctx, p.Plan, index, tables, some)
+			if err != nil {
+				return err
+			}
+			if err := pass(ctx, read, entries); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	group.Go(func() error {
+		for entries := range read {
+			if err := visit(entries); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return group.Wait()
+}
