@@ -18,9 +18,10 @@ func (b *bench) around() {
 		fmt.Printf("\n%d records a side, service with --memory %q\n%-44s %8s %8s\n", records, b.memory, "", "s", "MB")
 		ctx := context.Background()
 		step := func(name string, do func()) {
-			peak, start := peakWhile(s.cmd.Process.Pid), time.Now()
+			forgetPeak(s.cmd.Process.Pid)
+			start := time.Now()
 			do()
-			fmt.Printf("%-44s %8.2f %8d\n", name, time.Since(start).Seconds(), peak()>>20)
+			fmt.Printf("%-44s %8.2f %8d\n", name, time.Since(start).Seconds(), highWater(s.cmd.Process.Pid)>>20)
 		}
 		wait := func(j view.Job, err error) *view.JobResult {
 			must(err)
