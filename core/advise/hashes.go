@@ -75,9 +75,8 @@ type entry struct {
 	row  int
 }
 
-func (e entry) before(other entry) bool {
-	return e.hash < other.hash || e.hash == other.hash && e.row < other.row
-}
+// byHash compares entries by hash, and by row where that is the same.
+func byHash(a, b entry) int { return cmp.Or(cmp.Compare(a.hash, b.hash), cmp.Compare(a.row, b.row)) }
 
 // inBucket is about how many entries are sorted at a time. So few lie near the processor.
 const inBucket = 16
@@ -112,12 +111,12 @@ func sortEntries(list []entry, most uint64) []entry {
 // sortBucket sorts entries of which there are few, or many whose hashes are the same.
 func sortBucket(list []entry) {
 	if len(list) > 4*inBucket {
-		slices.SortFunc(list, func(x, y entry) int { return cmp.Or(cmp.Compare(x.hash, y.hash), cmp.Compare(x.row, y.row)) })
+		slices.SortFunc(list, byHash)
 		return
 	}
 	for i := 1; i < len(list); i++ {
 		e, at := list[i], i
-		for ; at > 0 && e.before(list[at-1]); at-- {
+		for ; at > 0 && byHash(e, list[at-1]) < 0; at-- {
 			list[at] = list[at-1]
 		}
 		list[at] = e
