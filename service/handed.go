@@ -4,9 +4,8 @@ import (
 	"context"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
 	"twinsieve/core/again"
+	"twinsieve/core/ahead"
 	"twinsieve/core/exception"
 	"twinsieve/core/record"
 	"twinsieve/core/tray"
@@ -41,12 +40,12 @@ func (v *Service) handed(ctx context.Context, r *report, q Query) (*handedPage, 
 	if err != nil {
 		return nil, err
 	}
-	q.pages = handedAtOnce
+	q.perPage = handedAtOnce
 	if !exceptions {
 		if err := v.open(ctx, r); err != nil {
 			return nil, err
 		}
-		if q.pages, err = v.entriesAtOnce(ctx, r.tables); err != nil {
+		if q.perPage, err = v.entriesAtOnce(ctx, r.tables); err != nil {
 			return nil, err
 		}
 		read, next, err := v.readUnexceptional(ctx, r, t, q)
@@ -104,13 +103,10 @@ func carriedFrom(e *exception.Entry) string {
 
 // eachHanded visits the entries that a query chooses, from their first page on. The next page is read while one is visited.
 func (v *Service) eachHanded(ctx context.Context, r *report, q Query, page *handedPage, visit func(*handed) error) error {
-	pages := make(chan *handedPage)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() (err error) {
-		defer close(pages)
+	return ahead.Each(ctx, func(ctx context.Context, pass func(*handedPage) error) (err error) {
 		q.counted = new(int64) // nobody asks how many there are
 		for page := page; ; {
-			if err := pass(ctx, pages, page); err != nil || page.next == "" {
+			if err := pass(page); err != nil || page.next == "" {
 				return err
 			}
 			q.After = page.next
@@ -118,18 +114,14 @@ func (v *Service) eachHanded(ctx context.Context, r *report, q Query, page *hand
 				return err
 			}
 		}
-	})
-	group.Go(func() error {
-		for page := range pages {
-			for i := range page.list {
-				if err := visit(&page.list[i]); err != nil {
-					return err
-				}
+	}, func(page *handedPage) error {
+		for i := range page.list {
+			if err := visit(&page.list[i]); err != nil {
+				return err
 			}
 		}
 		return nil
 	})
-	return group.Wait()
 }
 
 // wholeGroups reads those of the entries again, from the snapshots, that are groups of more records than are listed, each with all its records: of groups all records are handed over.

@@ -33,13 +33,13 @@ type Query struct {
 	Limit   int
 
 	counted *int64 // how many it chooses, where that is known
-	pages   int    // entries of a page, where they are not what people see
+	perPage int    // entries of a page, where they are not what people see
 }
 
 // size is how many entries a page of the list has.
 func (q *Query) size() int {
-	if q.pages > 0 {
-		return q.pages
+	if q.perPage > 0 {
+		return q.perPage
 	}
 	return pageSize(q.Limit)
 }

@@ -5,8 +5,7 @@ import (
 
 	"slices"
 
-	"golang.org/x/sync/errgroup"
-
+	"twinsieve/core/ahead"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/record"
@@ -45,28 +44,16 @@ func (v *Service) eachRead(ctx context.Context, p *planned, index *match.Index, 
 	if err != nil {
 		return err
 	}
-	read := make(chan []exception.Entry)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(read)
+	return ahead.Each(ctx, func(ctx context.Context, pass func([]exception.Entry) error) error {
 		for some := range slices.Chunk(places, atOnce) {
 			entries, err := exception.Read(ctx, p.Plan, index, tables, some)
 			if err != nil {
 				return err
 			}
-			if err := pass(ctx, read, entries); err != nil {
+			if err := pass(entries); err != nil {
 				return err
 			}
 		}
 		return nil
-	})
-	group.Go(func() error {
-		for entries := range read {
-			if err := visit(entries); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return group.Wait()
+	}, visit)
 }

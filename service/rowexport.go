@@ -5,8 +5,7 @@ import (
 	"errors"
 	"io"
 
-	"golang.org/x/sync/errgroup"
-
+	"twinsieve/core/ahead"
 	"twinsieve/core/comparison"
 	"twinsieve/core/record"
 	"twinsieve/formats/outform"
@@ -91,10 +90,7 @@ func (l *looking) each(ctx context.Context, atOnce int, visit func([]comparison.
 		return err
 	}
 	defer reading.Close()
-	pages := make(chan [][]comparison.Cell)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(pages)
+	return ahead.Each(ctx, func(ctx context.Context, pass func([][]comparison.Cell) error) error {
 		rows := make([]comparison.Row, atOnce)
 		for first := int64(0); ; {
 			n, err := reading.read(first, rows)
@@ -106,22 +102,18 @@ func (l *looking) each(ctx context.Context, atOnce int, visit func([]comparison.
 			if err != nil {
 				return err
 			}
-			if err := pass(ctx, pages, cells); err != nil {
+			if err := pass(cells); err != nil {
 				return err
 			}
 		}
-	})
-	group.Go(func() error {
-		for cells := range pages {
-			for _, row := range cells {
-				if err := visit(row); err != nil {
-					return err
-				}
+	}, func(cells [][]comparison.Cell) error {
+		for _, row := range cells {
+			if err := visit(row); err != nil {
+				return err
 			}
 		}
 		return nil
 	})
-	return group.Wait()
 }
 
 // labelled writes rows with the labels for where there is nothing.

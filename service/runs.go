@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"twinsieve/core/ahead"
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/pace"
@@ -311,51 +312,37 @@ func (v *Service) writeEntries(ctx context.Context, j *job, w *store.RunWriter, 
 
 // writePlaces writes the entries at places. While some are written, the next ones are packed, those behind them brought into their form, and those behind these read.
 func (v *Service) writePlaces(ctx context.Context, j *job, w *store.RunWriter, f *following, p *planned, index *match.Index, places []exception.Place) error {
-	type written struct {
+	type placed struct {
 		store.Placed
 		entries int
 	}
-	formed, parts := make(chan []store.Found, 1), make(chan written, 2)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(formed)
-		formers := sync.Pool{New: func() any { return newFormer(f, p.Plan) }}
-		done := 0
-		return v.eachRead(ctx, p, index, places, func(entries []exception.Entry) error {
-			for part := range slices.Chunk(entries, entriesWritten) {
-				rows, err := v.form(&formers, done, part)
-				if err != nil {
-					return err
+	written := 0
+	return ahead.Each(ctx, func(ctx context.Context, pass func(placed) error) error {
+		return ahead.Each(ctx, func(ctx context.Context, pass func([]store.Found) error) error {
+			formers := sync.Pool{New: func() any { return newFormer(f, p.Plan) }}
+			done := 0
+			return v.eachRead(ctx, p, index, places, func(entries []exception.Entry) error {
+				for part := range slices.Chunk(entries, entriesWritten) {
+					rows, err := v.form(&formers, done, part)
+					if err != nil {
+						return err
+					}
+					done += len(rows)
+					if err := pass(rows); err != nil {
+						return err
+					}
 				}
-				done += len(rows)
-				if err := pass(ctx, formed, rows); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
-	})
-	group.Go(func() error {
-		defer close(parts)
-		for rows := range formed {
-			if err := pass(ctx, parts, written{f.place(w, rows), len(rows)}); err != nil {
-				return err
-			}
+				return nil
+			})
+		}, func(rows []store.Found) error { return pass(placed{f.place(w, rows), len(rows)}) })
+	}, func(part placed) error {
+		if err := w.Write(ctx, part.Placed); err != nil {
+			return err
 		}
+		written += part.entries
+		j.progress(writingReport, int64(written), int64(len(places)))
 		return nil
 	})
-	group.Go(func() error {
-		done := 0
-		for part := range parts {
-			if err := w.Write(ctx, part.Placed); err != nil {
-				return err
-			}
-			done += part.entries
-			j.progress(writingReport, int64(done), int64(len(places)))
-		}
-		return nil
-	})
-	return group.Wait()
 }
 
 // form gives exceptions from a place of a run on the form in which the store keeps them.
@@ -366,16 +353,6 @@ func (v *Service) form(formers *sync.Pool, place int, list []exception.Entry) ([
 		defer formers.Put(w)
 		return w.form(place+from, list[from:to], rows[from:to])
 	})
-}
-
-// pass hands something on to the next stage, unless the work is ended.
-func pass[T any](ctx context.Context, to chan<- T, one T) error {
-	select {
-	case to <- one:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
 }
 
 // Runs returns a page of the runs, the newest first.

@@ -8,10 +8,10 @@ import (
 	"time"
 	"unique"
 
-	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"twinsieve/core/again"
+	"twinsieve/core/ahead"
 )
 
 // Standing is how an exception of a sieve's runs before stands.
@@ -230,32 +230,18 @@ func (s *Store) EachEarlier(ctx context.Context, sieve uint, places []EarlierPla
 	if err != nil {
 		return err
 	}
-	pages := make(chan []Earlier)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(pages)
+	return ahead.Each(ctx, func(ctx context.Context, pass func([]Earlier) error) error {
 		for some := range slices.Chunk(places, earlierAtOnce) {
 			page, err := s.earlierAt(ctx, sieve, run, some)
 			if err != nil {
 				return err
 			}
-			select {
-			case pages <- page:
-			case <-ctx.Done():
-				return ctx.Err()
-			}
-		}
-		return nil
-	})
-	group.Go(func() error {
-		for page := range pages {
-			if err := visit(page); err != nil {
+			if err := pass(page); err != nil {
 				return err
 			}
 		}
 		return nil
-	})
-	return group.Wait()
+	}, visit)
 }
 
 // earlierAt reads exceptions at their places; run is the sieve's newest run.

@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"twinsieve/core/again"
+	"twinsieve/core/ahead"
 	"twinsieve/core/match"
 	"twinsieve/core/tray"
 )
@@ -45,11 +46,8 @@ func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (
 
 // AddIndex writes the run's index, one part a transaction. While one is written, the next are sealed.
 func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
-	parts := make(chan IndexPart)
-	group, ctx := errgroup.WithContext(ctx)
-	group.Go(func() error {
-		defer close(parts)
-		sealing, ctx := errgroup.WithContext(ctx)
+	return ahead.Each(ctx, func(ctx context.Context, pass func(IndexPart) error) error {
+		var sealing errgroup.Group
 		for _, side := range tray.Sides {
 			sealing.Go(func() error {
 				records := len(index.Sides[side].Trays)
@@ -58,29 +56,19 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 					if err != nil {
 						return err
 					}
-					select {
-					case parts <- IndexPart{w.run.ID, int(side), first / match.SealRecords, blob}:
-					case <-ctx.Done():
-						return ctx.Err()
+					if err := pass(IndexPart{w.run.ID, int(side), first / match.SealRecords, blob}); err != nil {
+						return err
 					}
 				}
 				return nil
 			})
 		}
 		return sealing.Wait()
+	}, func(part IndexPart) error {
+		return w.store.writeRows(ctx, func(to *rowWriter) error {
+			return to.insert("index_parts", "run_id, side, part, blob", [][]any{{part.RunID, part.Side, part.Part, part.Blob}})
+		})
 	})
-	group.Go(func() error {
-		for part := range parts {
-			err := w.store.writeRows(ctx, func(to *rowWriter) error {
-				return to.insert("index_parts", "run_id, side, part, blob", [][]any{{part.RunID, part.Side, part.Part, part.Blob}})
-			})
-			if err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return group.Wait()
 }
 
 // Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
