@@ -18,7 +18,7 @@ type judge struct {
 	plan   *sieve.Plan
 	values [2][]*reading.Reader
 	key    [2][]*reading.Reader
-	where  [2]*expression.Program
+	where  [2]*expression.Evaluator
 	cells  [2][]byte // the cells being read
 	fields []Field   // room for those of entries to come
 	causes []Cause   // likewise
@@ -29,9 +29,9 @@ func (j *judge) begin(entries int) {
 	j.fields, j.causes = slices.Grow(j.fields[:0], entries*len(j.plan.Fields)), slices.Grow(j.causes[:0], entries)
 }
 
-func (j *judge) filter(s tray.Side) *expression.Program {
+func (j *judge) filter(s tray.Side) *expression.Evaluator {
 	if j.where[s] == nil {
-		j.where[s] = j.plan.Where[s].Copy()
+		j.where[s] = j.plan.Where[s].Evaluator()
 	}
 	return j.where[s]
 }

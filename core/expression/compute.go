@@ -50,7 +50,7 @@ const MostColumn = 256 << 20
 type Computing struct {
 	record.Reader
 	names    []string
-	programs []*Program
+	programs []*Evaluator
 	failures []Failures
 }
 
@@ -70,7 +70,7 @@ func Compute(r record.Reader, columns []Column) (*Computing, error) {
 		if err != nil {
 			return nil, &ColumnError{col.Name, err}
 		}
-		c.names, c.programs = append(c.names, col.Name), append(c.programs, p)
+		c.names, c.programs = append(c.names, col.Name), append(c.programs, p.Evaluator())
 		c.failures = append(c.failures, Failures{Column: col.Name})
 	}
 	return c, nil

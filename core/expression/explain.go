@@ -1,6 +1,7 @@
 package expression
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 	"unicode/utf8"
@@ -13,7 +14,7 @@ var noOverload = regexp.MustCompile(`found no matching overload for '([^']*)' ap
 
 // signs are the operators as they are written.
 var signs = map[string]string{"@add": "+", "@subtract": "-", "@multiply": "*", "@negate": "-", "@equal": "==", "@differ": "!=", "@less": "<", "@atMost": "<=",
-	"@greater": ">", "@atLeast": ">=", "_&&_": "&&", "_||_": "||", "!_": "!", "_?_:_": "?:", "@in": "in"}
+	"@greater": ">", "@atLeast": ">=", "@date": "date", "@matches": "matches", "_&&_": "&&", "_||_": "||", "!_": "!", "_?_:_": "?:", "@in": "in"}
 
 var typeNames = regexp.MustCompile(`\b(string|bool|number|date|list)\b`)
 
@@ -29,11 +30,40 @@ func explain(text string, issues *cel.Issues) error {
 	if m := noOverload.FindStringSubmatch(what); m != nil {
 		return &Error{at, unfit(m[1], m[2])}
 	}
-	return &Error{max(at, 1), strings.TrimPrefix(what, "Syntax error: ")}
+	return &Error{max(at, 1), misplaced(text, strings.TrimPrefix(what, "Syntax error: "))}
+}
+
+// What the parser says of a text that is not an expression: what stands where something else has to, and what is missing.
+var (
+	unexpected = regexp.MustCompile(`^(?:mismatched input|extraneous input|no viable alternative at input) '(.*?)'(?: expecting .*)?$`)
+	missing    = regexp.MustCompile(`^missing '(.*?)' at `)
+	noToken    = regexp.MustCompile(`^token recognition error at: '(.*)'$`)
+	lastToken  = regexp.MustCompile(`(?:[\p{L}\p{N}_.]+|"[^"]*"|'[^']*'|[&|=!<>]+|\S)\s*$`)
+)
+
+// misplaced says what the parser says without listing what it would have taken.
+func misplaced(text, what string) string {
+	if m := missing.FindStringSubmatch(what); m != nil {
+		return fmt.Sprintf("a %q is missing", m[1])
+	}
+	if m := noToken.FindStringSubmatch(what); m != nil {
+		return fmt.Sprintf("%s cannot be read here; texts are written in quotes, and column(\"…\") names a column whose name is not a word", strings.TrimSpace(m[1]))
+	}
+	m := unexpected.FindStringSubmatch(what)
+	switch last := strings.TrimSpace(lastToken.FindString(text)); {
+	case m == nil:
+		return what
+	case last == "":
+		return "the expression is empty"
+	case strings.HasSuffix(m[1], "<EOF>"):
+		return fmt.Sprintf("the expression ends too early: a value is missing after %q", last)
+	}
+	return fmt.Sprintf("%q is not expected here", m[1])
 }
 
 // unfit says that a function does not take what it is given, and how to mend it.
 func unfit(name, given string) string {
+	given = strings.Replace(given, "(scratch, ", "(", 1)
 	given = typeNames.ReplaceAllStringFunc(given, func(t string) string {
 		return map[string]string{"string": "text", "bool": "truth value"}[t] + map[string]string{"number": "number", "date": "date", "list": "list"}[t]
 	})

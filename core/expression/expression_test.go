@@ -102,7 +102,7 @@ func TestCells(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 			continue
 		}
-		got, blank, err := p.Cell(b, 0)
+		got, blank, err := p.Evaluator().Cell(b, 0)
 		if blank {
 			got += "∅"
 		}
@@ -116,25 +116,27 @@ func TestCells(t *testing.T) {
 func TestUndecidable(t *testing.T) {
 	b := batch(row)
 	for text, want := range map[string]string{
-		`number(note)`:                        `"n/a" is no number`,
-		`number(note) + 1 > 2 && true`:        `"n/a" is no number`,
-		`date(column("Service Date"))`:        `"04/03/2026" is no date YYYY-MM-DD`,
-		`number(debit, "roman")`:              `"roman" is no form of numbers; write "point" or "comma"`,
-		`date(note, "QQ")`:                    `the date layout "QQ"`,
-		`divide(1, 0, 2)`:                     "1 is divided by zero",
-		`round(1, 1.5)`:                       `"1.5" is no whole number from 0 to 100`,
-		`first(note, -1)`:                     `"-1" is no whole number`,
-		`part(note, "/", number(credit))`:     `"" is no whole number`,
-		`note.matches("(")`:                   "missing closing )",
-		`number("1e9999") * number("1e9999")`: "more than 10000 digits",
-		`replace(many, "1", "` + strings.Repeat("x", 3000) + `").startsWith("y") || number(note) > 1`: `"n/a" is no number`,
+		`number(note)`:                    `"n/a" is not a number`,
+		`number(note) + 1 > 2 && true`:    `"n/a" is not a number`,
+		`date(column("Service Date"))`:    `"04/03/2026" is not a date YYYY-MM-DD`,
+		`number(debit, "roman")`:          `"roman" is not a form of numbers; write "point" or "comma"`,
+		`date(note, call_no)`:             `the date layout "MW-04417/2"`,
+		`divide(1, 0, 2)`:                 "1 is divided by zero",
+		`round(1, 1.5)`:                   `"1.5" is not a whole number from 0 to 100`,
+		`first(note, -1)`:                 `"-1" is not a whole number`,
+		`part(note, "/", number(credit))`: `"" is not a whole number`,
+		`note.matches("(" + note)`:        "missing closing )",
+		`note.matches("x" + many + "y" + replace(many, "1", "` + strings.Repeat("x", 1000) + `"))`:    "it may have at most 1000",
+		`number("1e-9000") * number("1e-9000")`:                                                       "more than 10000 digits",
+		`number("1e9999") * number("1e9999")`:                                                         "more than 10000 digits",
+		`replace(many, "1", "` + strings.Repeat("x", 3000) + `").startsWith("y") || number(note) > 1`: `"n/a" is not a number`,
 	} {
 		p, err := expression.Compile(text, columns)
 		if err != nil {
 			t.Errorf("%s: %v", text, err)
 			continue
 		}
-		if got, _, err := p.Cell(b, 0); err == nil || !strings.Contains(err.Error(), want) || strings.Contains(err.Error(), "\n") {
+		if got, _, err := p.Evaluator().Cell(b, 0); err == nil || !strings.Contains(err.Error(), want) || strings.Contains(err.Error(), "\n") {
 			t.Errorf("%s: %q, %v, want %q", text, got, err, want)
 		}
 	}
@@ -142,7 +144,7 @@ func TestUndecidable(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, _, err := long.Cell(batch(strings.Replace(row, "n/a", strings.Repeat("n", 30000), 1)), 0); err == nil || !strings.Contains(err.Error(), "more than 1048576 bytes") {
+	if got, _, err := long.Evaluator().Cell(batch(strings.Replace(row, "n/a", strings.Repeat("n", 30000), 1)), 0); err == nil || !strings.Contains(err.Error(), "more than 1048576 bytes") {
 		t.Errorf("%d bytes, %v", len(got), err)
 	}
 }
@@ -150,7 +152,16 @@ func TestUndecidable(t *testing.T) {
 func TestErrors(t *testing.T) {
 	for text, want := range map[string]string{
 		``:                            "at character 1: ",
-		`debit +`:                     "at character 8: mismatched input",
+		`  `:                          "at character 3: the expression is empty",
+		`debit +`:                     `at character 8: the expression ends too early: a value is missing after "+"`,
+		`debit >= `:                   `the expression ends too early: a value is missing after ">="`,
+		`blank(debit`:                 `at character 12: a ")" is missing`,
+		`blank(debit))`:               `at character 13: ")" is not expected here`,
+		`debit = note`:                `= cannot be read here`,
+		`date(note, "QQ")`:            `at character 12: the date layout "QQ"`,
+		`note.matches("(")`:           "at character 14: error parsing regexp: missing closing )",
+		`note.matches(1)`:             "matches does not take (text, number)",
+		`date(1)`:                     "date does not take (number)",
 		`debt + credit`:               `at character 1: there is no column "debt"; there are debit, credit,`,
 		`note + "a" + colum`:          `at character 14: there is no column "colum"; there are`,
 		`column("Servce Date")`:       `there is no column "Servce Date"; there are Service Date,`,
@@ -194,9 +205,10 @@ func TestWants(t *testing.T) {
 	if err != nil || p.Kind() != expression.Boolean {
 		t.Fatal(p, err)
 	}
+	e := p.Evaluator()
 	b := batch(row, strings.Replace(row, "1204.50", "99.99", 1), strings.Replace(row, "1204.50", "∅", 1), strings.Replace(row, "1204.50", "x", 1))
-	for i, want := range []string{"true <nil>", "false <nil>", "false <nil>", `false "x" is no number`} {
-		wanted, err := p.Wants(b, i)
+	for i, want := range []string{"true <nil>", "false <nil>", "false <nil>", `false "x" is not a number`} {
+		wanted, err := e.Wants(b, i)
 		if got := fmt.Sprint(wanted, err); got != want && !(err != nil && strings.HasSuffix(want, err.Error())) {
 			t.Errorf("record %d: %s, want %s", i, got, want)
 		}
@@ -219,12 +231,13 @@ func TestWantsTexts(t *testing.T) {
 		for _, text := range row {
 			cells = append(cells, record.Cell{Text: text})
 		}
-		want, wrong := p.Holds(cells)
-		got, err := p.WantsTexts(func(column int) string { return row[column] })
+		e := p.Evaluator()
+		want, wrong := e.Holds(cells)
+		got, err := e.WantsTexts(func(column int) string { return row[column] })
 		if got != want || (err == nil) != (wrong == nil) {
 			t.Errorf("%q: %v, %v, want %v, %v", row, got, err, want, wrong)
 		}
-		if again, _ := p.Holds(cells); again != want {
+		if again, _ := e.Holds(cells); again != want {
 			t.Errorf("%q: after texts, cells give %v", row, again)
 		}
 	}
@@ -258,7 +271,7 @@ func TestAgainstRationals(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", text, err)
 		}
-		got, _, err := p.Cell(b, 0)
+		got, _, err := p.Evaluator().Cell(b, 0)
 		v, ok := new(big.Rat).SetString(got)
 		if err != nil || !ok || v.Cmp(want) != 0 {
 			t.Fatalf("%s: %s, %v, want %s", text, got, err, want.FloatString(60))
@@ -309,12 +322,12 @@ func TestCompute(t *testing.T) {
 		}
 	}
 	want := []string{`2 {1204.50 false} [{1204.5 false} {2409 false} { true}]`,
-		`3 {seven false} [{#uncomputed: "seven" is no number (record 2) false} {#uncomputed: "#uncomputed: \"seven\" is no number (record 2)" is no number (record 2) false} { true}]`,
+		`3 {seven false} [{#uncomputed: "seven" is not a number (record 2) false} {#uncomputed: "#uncomputed: \"seven\" is not a number (record 2)" is not a number (record 2) false} { true}]`,
 		`2 { true} [{-7 false} {-14 false} { true}]`}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if f := fmt.Sprint(c.Failures()); f != `[{amount 1 3 "seven" is no number} {twice 1 3 "#uncomputed: \"seven\" is no number (record 2)" is no number}]` {
+	if f := fmt.Sprint(c.Failures()); f != `[{amount 1 3 "seven" is not a number} {twice 1 3 "#uncomputed: \"seven\" is not a number (record 2)" is not a number}]` {
 		t.Errorf("failures %s", f)
 	}
 	for want, bad := range map[string]expression.Column{
@@ -338,7 +351,7 @@ func ExampleCompile() {
 	b.Null(0)
 	b.Cell(1, []byte("1204.50"))
 	b.Close(2)
-	text, _, _ := p.Cell(b.Flush(), 0)
+	text, _, _ := p.Evaluator().Cell(b.Flush(), 0)
 	fmt.Println(p.Kind(), text)
 	// Output: number -1204.5
 }

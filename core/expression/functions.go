@@ -1,8 +1,8 @@
 package expression
 
 import (
-	"regexp"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"cel.dev/cel-go/cel"
@@ -13,7 +13,6 @@ import (
 
 	"twinsieve/core/exact"
 	"twinsieve/core/reading"
-	"twinsieve/core/tray"
 	"twinsieve/core/typing"
 )
 
@@ -30,9 +29,9 @@ var functions = []Function{
 	{"blank", "blank(x)", "whether it is blank", false},
 	{"number", `number(text), number(text, "comma")`, "the number that the text is; a blank stays blank", false},
 	{"zero", `zero(text), zero(text, "comma"), zero(number)`, "the same, and 0 for a blank", false},
-	{"round", "round(number, places)", "rounded to so many places, halves away from zero", false},
+	{"round", "round(number, places)", "rounded to a number of places, halves away from zero", false},
 	{"abs", "abs(number)", "without its sign", false},
-	{"divide", "divide(a, b, places)", "the quotient, rounded to so many places", false},
+	{"divide", "divide(a, b, places)", "the quotient, rounded to a number of places", false},
 	{"date", `date(text), date(text, "DD/MM/YYYY")`, "the day that the text is; YYYY-MM-DD unless a layout is given", false},
 	{"text", "text(x)", "a number, a date or a truth value as a text", false},
 	{"part", `part(text, "/", n)`, "the nth of the parts between separators, counted from the end where n is below 0; blank where there are fewer", false},
@@ -41,26 +40,21 @@ var functions = []Function{
 	{"trim", "trim(text)", "without spaces at its ends", false},
 	{"upper", "upper(text)", "in capital letters", false},
 	{"lower", "lower(text)", "in small letters", false},
-	{"replace", "replace(text, what, with)", "with every place of what replaced", false},
+	{"replace", "replace(text, what, with)", "replaces every occurrence of `what` by `with`", false},
 	{"length", "length(text)", "how many characters it has", false},
-	{"startsWith", `text.startsWith("MW")`, "whether it begins so", true},
-	{"endsWith", `text.endsWith("/1")`, "whether it ends so", true},
-	{"contains", `text.contains("tug")`, "whether it is in there", true},
-	{"matches", `text.matches("^MW-[0-9]+$")`, "whether the regular expression, of the RE2 syntax, is found in it", true},
+	{"startsWith", `text.startsWith("MW")`, "whether it starts with that text", true},
+	{"endsWith", `text.endsWith("/1")`, "whether it ends with that text", true},
+	{"contains", `text.contains("tug")`, "whether it contains that text", true},
+	{"matches", `text.matches("^MW-[0-9]+$")`, "whether the regular expression (RE2 syntax) is found in it", true},
 }
 
 // Functions are what an expression can call, besides the operators
 // + - * == != < <= > >= && || ! in and ?:
 func Functions() []Function { return functions }
 
-// library is what the language has here. It keeps what is prepared once for all records.
-type library struct {
-	patterns map[string]*regexp.Regexp
-	layouts  map[string]*reading.Reader
-}
-
-func (l *library) options() []cel.EnvOption {
-	l.patterns, l.layouts = map[string]*regexp.Regexp{}, map[string]*reading.Reader{}
+// options are what the language has here. No function has state of its own: those that prepare something are given the scratch space of
+// the evaluator that calls them.
+func options() []cel.EnvOption {
 	var own []*env.Function
 	for _, name := range append([]string{"startsWith", "endsWith", "contains"}, kept...) {
 		own = append(own, &env.Function{Name: name})
@@ -79,8 +73,9 @@ func (l *library) options() []cel.EnvOption {
 		one("abs", "number", n, n, func(v ref.Val) ref.Val { return number{v.(number).value.Abs(), v.(number).blank} }),
 		one("@negate", "number", n, n, func(v ref.Val) ref.Val { return number{v.(number).value.Neg(), v.(number).blank} }),
 		many("divide", []*cel.Type{n, n, n}, n, divide),
-		one("date", "text", s, d, func(v ref.Val) ref.Val { return l.date(v, types.String(reading.ISODate)) }),
-		two("date", "layout", s, s, d, l.date),
+		cel.Variable(scratchVariable, scratchType),
+		two(remember["date"], "text", scratchType, s, d, func(m, v ref.Val) ref.Val { return m.(*scratch).date(v, types.String(reading.ISODate)) }),
+		many(remember["date"], []*cel.Type{scratchType, s, s}, d, func(args ...ref.Val) ref.Val { return args[0].(*scratch).date(args[1], args[2]) }),
 		one("text", "number", n, s, func(v ref.Val) ref.Val { return types.String(v.(number).text()) }),
 		one("text", "date", d, s, func(v ref.Val) ref.Val { return types.String(v.(day)) }),
 		one("text", "truth", b, s, func(v ref.Val) ref.Val { return v.ConvertToType(types.StringType) }),
@@ -88,13 +83,13 @@ func (l *library) options() []cel.EnvOption {
 		two("first", "text", s, n, s, func(v, n ref.Val) ref.Val { return ends(v, n, true) }),
 		two("last", "text", s, n, s, func(v, n ref.Val) ref.Val { return ends(v, n, false) }),
 		one("trim", "text", s, s, onText(strings.TrimSpace)),
-		one("upper", "text", s, s, onText(strings.ToUpper)),
-		one("lower", "text", s, s, onText(strings.ToLower)),
+		one("upper", "text", s, s, onText(eachRune(unicode.ToUpper))),
+		one("lower", "text", s, s, onText(eachRune(unicode.ToLower))),
 		many("replace", []*cel.Type{s, s, s}, s, replace),
 		one("length", "text", s, n, func(v ref.Val) ref.Val {
 			return number{value: decimal.NewFromInt(int64(utf8.RuneCountInString(string(v.(types.String)))))}
 		}),
-		cel.Function("matches", cel.MemberOverload("matches_text", []*cel.Type{s, s}, b, cel.BinaryBinding(l.matches))),
+		many(remember["matches"], []*cel.Type{scratchType, s, s}, b, func(args ...ref.Val) ref.Val { return args[0].(*scratch).matches(args[1], args[2]) }),
 		two("@add", "text", s, s, s, join),
 		two("@add", "number", n, n, n, reckon(decimal.Decimal.Add)),
 		two("@subtract", "number", n, n, n, reckon(decimal.Decimal.Sub)),
@@ -141,7 +136,7 @@ func readNumber(v ref.Val, form string) ref.Val {
 	}
 	plain, ok := reading.Number(nil, []byte(text), form == typing.Comma)
 	if !ok {
-		return types.NewErr("%q is no number", text)
+		return types.NewErr("%q is not a number", text)
 	}
 	return number{value: exact.Decimal(plain)}
 }
@@ -150,7 +145,7 @@ func readNumberIn(v, form ref.Val) ref.Val {
 	if f := string(form.(types.String)); f == typing.Point || f == typing.Comma {
 		return readNumber(v, f)
 	}
-	return types.NewErr("%q is no form of numbers; write %q or %q", form.Value(), typing.Point, typing.Comma)
+	return types.NewErr("%q is not a form of numbers; write %q or %q", form.Value(), typing.Point, typing.Comma)
 }
 
 func orZero(v ref.Val) ref.Val {
@@ -162,7 +157,8 @@ func orZero(v ref.Val) ref.Val {
 
 // bounded refuses numbers that no cell could be read as.
 func bounded(d decimal.Decimal) ref.Val {
-	if d.NumDigits()+max(int(d.Exponent()), 0) > exact.MaxDigits {
+	exponent := int(d.Exponent())
+	if max(d.NumDigits()+max(exponent, 0), -exponent) > exact.MaxDigits {
 		return types.NewErr("the number has more than %d digits", exact.MaxDigits)
 	}
 	return number{value: d}
@@ -183,7 +179,7 @@ func reckon(do func(a, b decimal.Decimal) decimal.Decimal) func(a, b ref.Val) re
 func wholeNumber(v ref.Val, least, most int64) (int, ref.Val) {
 	n := v.(number)
 	if n.blank || !n.value.IsInteger() || n.value.LessThan(decimal.NewFromInt(least)) || n.value.GreaterThan(decimal.NewFromInt(most)) {
-		return 0, types.NewErr("%q is no whole number from %d to %d", n.text(), least, most)
+		return 0, types.NewErr("%q is not a whole number from %d to %d", n.text(), least, most)
 	}
 	return int(n.value.IntPart()), nil
 }
@@ -214,48 +210,26 @@ func divide(args ...ref.Val) ref.Val {
 	return bounded(a.value.DivRound(b.value, int32(n)))
 }
 
-// date reads a day. Each layout is prepared once.
-func (l *library) date(v, layout ref.Val) ref.Val {
-	form := string(layout.(types.String))
-	r := l.layouts[form]
-	if r == nil {
-		step, err := reading.Parse("date " + form)
-		if err != nil {
-			return types.NewErr("%s", err)
-		}
-		chain, err := reading.Compile([]reading.Reading{step}, tray.Left, nil)
-		if err != nil {
-			return types.NewErr("%s", err)
-		}
-		r = chain.Reader()
-		l.layouts[form] = r
-	}
-	text := strings.TrimSpace(string(v.(types.String)))
-	if text == "" {
-		return day("")
-	}
-	read := r.Cell([]byte(text))
-	if read.State != reading.Text {
-		return types.NewErr("%q is no date %s", text, form)
-	}
-	return day(read.Text)
-}
-
-func (l *library) matches(v, pattern ref.Val) ref.Val {
-	text := string(pattern.(types.String))
-	p := l.patterns[text]
-	if p == nil {
-		var err error
-		if p, err = regexp.Compile(text); err != nil {
-			return types.NewErr("%s", err)
-		}
-		l.patterns[text] = p
-	}
-	return types.Bool(p.MatchString(string(v.(types.String))))
-}
-
 func onText(do func(string) string) func(ref.Val) ref.Val {
 	return func(v ref.Val) ref.Val { return types.String(do(string(v.(types.String)))) }
+}
+
+// eachRune changes a text character by character. Bytes that are not characters stay as they are, so that different ones stay
+// different.
+func eachRune(change func(rune) rune) func(string) string {
+	return func(text string) string {
+		out := make([]byte, 0, len(text))
+		for len(text) > 0 {
+			r, size := utf8.DecodeRuneInString(text)
+			if r == utf8.RuneError && size == 1 {
+				out = append(out, text[0])
+			} else {
+				out = utf8.AppendRune(out, change(r))
+			}
+			text = text[size:]
+		}
+		return string(out)
+	}
 }
 
 func shortText(text string) ref.Val {
@@ -305,11 +279,20 @@ func ends(v, many ref.Val, beginning bool) ref.Val {
 	if wrong != nil {
 		return wrong
 	}
-	text := []rune(string(v.(types.String)))
-	if n = min(n, len(text)); beginning {
-		return types.String(string(text[:n]))
+	text := string(v.(types.String))
+	cut := 0 // where the first n characters end, or the last n begin
+	if beginning {
+		for ; n > 0 && cut < len(text); n-- {
+			_, size := utf8.DecodeRuneInString(text[cut:])
+			cut += size
+		}
+		return types.String(text[:cut])
 	}
-	return types.String(string(text[len(text)-n:]))
+	for cut = len(text); n > 0 && cut > 0; n-- {
+		_, size := utf8.DecodeLastRuneInString(text[:cut])
+		cut -= size
+	}
+	return types.String(text[cut:])
 }
 
 // ordered is an order test, which is false where one of the two is blank.

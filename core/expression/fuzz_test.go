@@ -28,9 +28,9 @@ func FuzzCompile(f *testing.F) {
 		if strings.Count(cells, "|") != len(columns)-1 {
 			cells = row
 		}
-		b := batch(cells)
-		once, blank, err := p.Cell(b, 0)
-		again, _, _ := p.Cell(b, 0)
+		b, e := batch(cells), p.Evaluator()
+		once, blank, err := e.Cell(b, 0)
+		again, _, _ := e.Cell(b, 0)
 		if once != again || blank && once != "" || err != nil && (once != "" || strings.Contains(err.Error(), "\n")) {
 			t.Errorf("%q: %q, then %q, %v, %v", text, once, again, blank, err)
 		}

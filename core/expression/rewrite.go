@@ -26,6 +26,12 @@ type rewriter struct {
 	constants map[string]ref.Val
 	places    map[string]int
 	variables []cel.EnvOption
+	lastID    int64 // of the expressions so far
+}
+
+func newRewriter(text string, columns []string, source *cel.Ast) *rewriter {
+	return &rewriter{text: []rune(text), columns: columns, source: source, lastID: ast.MaxID(source.NativeRep()),
+		constants: map[string]ref.Val{}, places: map[string]int{}}
 }
 
 // ours are the operators whose meaning is this package's.
@@ -37,7 +43,6 @@ var ours = map[string]string{operators.Add: "@add", operators.Subtract: "@subtra
 var kept = []string{operators.LogicalAnd, operators.LogicalOr, operators.LogicalNot, operators.Conditional, operators.In}
 
 func (r *rewriter) rewrite() error {
-	r.constants, r.places = map[string]ref.Val{}, map[string]int{}
 	return r.visit(r.source.NativeRep().Expr())
 }
 
@@ -175,5 +180,35 @@ func (r *rewriter) call(e ast.Expr) error {
 	if operator {
 		e.SetKindCase(fac.NewCall(e.ID(), own, args...))
 	}
+	if with, ok := remember[name]; ok {
+		return r.remembering(e, with)
+	}
+	return nil
+}
+
+// remembering puts in the place of a call the one that is given the scratch space. What is prepared from a text in quotes is tried, so that
+// it is refused here rather than for every record.
+func (r *rewriter) remembering(e ast.Expr, with string) error {
+	c := e.AsCall()
+	r.lastID++
+	args := []ast.Expr{fac.NewIdent(r.lastID, scratchVariable)}
+	if c.IsMemberFunction() {
+		args = append(args, c.Target())
+	}
+	args = append(args, c.Args()...)
+	if len(args) == 3 && args[2].Kind() == ast.LiteralKind {
+		if text, ok := args[2].AsLiteral().(types.String); ok {
+			var err error
+			if with == remember["date"] {
+				_, err = layout(string(text))
+			} else {
+				_, err = pattern(string(text))
+			}
+			if err != nil {
+				return r.wrong(args[2], "%s", err)
+			}
+		}
+	}
+	e.SetKindCase(fac.NewCall(e.ID(), with, args...))
 	return nil
 }

@@ -17,13 +17,15 @@ type sideReader struct {
 	m      *Matching
 	side   tray.Side
 	tally  *tally
-	where  *expression.Program // which records take part; nil: all
+	where  *expression.Evaluator // which records take part; nil: all
 	to     *writer
 	key    []columnReader
 	values []columnReader
 	row    []reading.Value // the values of a record that will have no entry
 	wanted []bool          // of the batch's records, which take part; nil: all
 	trays  []tray.Tray     // of the batch's records; nil as long as all take part
+	again  bool            // the records have been given before: they are evaluated, and go nowhere
+	digest *digest         // of the batch; nil: it has none
 
 	room       []byte   // for the entries being put together
 	ends       []int    // where each of them ends so far; -1: the record has none
@@ -43,7 +45,7 @@ const (
 func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
 	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values))}
 	if m.plan.Where[s] != nil {
-		r.where = m.plan.Where[s].Copy()
+		r.where = m.plan.Where[s].Evaluator()
 	}
 	for _, k := range m.plan.Key {
 		r.key = append(r.key, columnReader{reader: k.Chain[s].Reader(), column: k.Column[s]})
@@ -61,7 +63,10 @@ func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
 
 // read makes entries of records.
 func (r *sideReader) read(g given) error {
-	r.trays, r.wanted = nil, nil
+	r.trays, r.wanted, r.digest = nil, nil, nil
+	if r.again || r.m.digests.chosen(g.first) {
+		r.digest = &digest{first: g.first, records: g.records}
+	}
 	if r.where != nil {
 		r.filter(g.batch)
 	}
@@ -95,10 +100,15 @@ func (r *sideReader) read(g given) error {
 			return err
 		}
 	}
-	if r.trays != nil {
+	if !r.again && (r.trays != nil || r.digest != nil) {
 		r.m.mu.Lock()
-		r.m.outside[r.side] = append(r.m.outside[r.side], outside{g.first, r.trays})
-		r.m.mu.Unlock()
+		defer r.m.mu.Unlock()
+		if r.trays != nil {
+			r.m.outside[r.side] = append(r.m.outside[r.side], outside{g.first, r.trays})
+		}
+		if r.digest != nil {
+			r.m.digests.of[r.side] = append(r.m.digests.of[r.side], *r.digest)
+		}
 	}
 	return nil
 }
@@ -136,6 +146,12 @@ func (r *sideReader) some(g *given, from, to, each int) error {
 	}
 	for v := range r.values {
 		r.values[v].put(r.room, from, ends, unreadable)
+	}
+	if r.digest != nil {
+		r.digestSome(from, each, ends)
+	}
+	if r.again {
+		return nil
 	}
 	hashes := r.hashes[:to-from]
 	for n, end := range ends { // apart from the writing, so that none waits for its own hash

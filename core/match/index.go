@@ -19,6 +19,8 @@ type Index struct {
 	Amounts []AmountSums // by amount of the plan, and by currency where the plan has one
 	Hand    []Hand       // records that were paired by hand
 	Spilled int64        // bytes that went to temporary files
+
+	Rechecked [2]int64 // records of each side that were evaluated a second time, with the same result
 }
 
 // Side is the index of one side's records, by record number.

@@ -61,7 +61,8 @@ const (
 const DefaultBudget = 256 << 20
 
 // Build matches the two sides by the plan. It stops with the context's error when the context ends, and with a
-// [*RepeatedError] where a key repeats that may not, with a [*CurrencyError] where there are too many currencies. No temporary file outlives it.
+// [*RepeatedError] where a key repeats that may not, with a [*CurrencyError] where there are too many currencies, with a [*RecheckError] where evaluating
+// records a second time gives another result. No temporary file outlives it.
 func Build(ctx context.Context, plan *sieve.Plan, left, right record.Table, opts Options) (*Index, error) {
 	m := Begin(plan, left.Records()+right.Records(), opts)
 	defer m.Close()
@@ -88,6 +89,7 @@ type Matching struct {
 	mu      sync.Mutex
 	feeders []*Feeder
 	outside [2][]outside
+	digests digests
 }
 
 // Begin begins a match of about so many records of both sides together. Its records are given to it by [Matching.Feeder]s; [Matching.Finish]
@@ -111,7 +113,7 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 		each = unnumbered
 	}
 	opts.Budget -= min(each*records, opts.Budget*3/4)
-	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), records, opts)}
+	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), records, opts), digests: digests{seed: maphash.MakeSeed()}}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
 	}
@@ -139,6 +141,9 @@ func (m *Matching) Finish(ctx context.Context, tables [2]record.Table) (*Index, 
 		return nil, err
 	}
 	m.partitions.room.Close()
+	if err := m.recheck(ctx); err != nil {
+		return nil, err
+	}
 	m.makeSides()
 	repeats, err := m.join(ctx, tallies[:m.opts.Workers])
 	if err != nil {

@@ -33,6 +33,13 @@ func (c *oracleCase) definition(t testing.TB) sieve.Definition {
 		if p == 0 && c.blanksEqual {
 			k.Blanks = "equal"
 		}
+		if p == 1 && c.lookup != nil {
+			list := reading.List{Name: "codes"}
+			for from, to := range c.lookup {
+				list.Pairs = append(list.Pairs, [2]string{from, to})
+			}
+			d.Lookups, k.Readings = []reading.List{list}, append(reading.MustParse("lookup codes"), chain...)
+		}
 		d.Key = append(d.Key, k)
 	}
 	fields := []sieve.Field{

@@ -18,11 +18,12 @@ import (
 // oracleCase is one small problem: a key of one or two parts, then an amount within 0.05, a date within a day, a text.
 type oracleCase struct {
 	parts       int
-	blanksEqual bool     // of the first key part
-	fields      int      // how many of the three fields are compared
-	totals      bool     // repeats: totals
-	currency    bool     // the text says in which currency the amount is
-	equal       [][2]int // pairs of a left and a right record whose keys are said to be the same
+	blanksEqual bool              // of the first key part
+	fields      int               // how many of the three fields are compared
+	totals      bool              // repeats: totals
+	currency    bool              // the text says in which currency the amount is
+	equal       [][2]int          // pairs of a left and a right record whose keys are said to be the same
+	lookup      map[string]string // of the second key part, before anything else
 	rows        [2][][]string
 	came        [2][][]string // rows with their nulls, where those are not in rows
 	excluded    [2][]bool
@@ -72,7 +73,11 @@ func (c *oracleCase) key(row []string) (string, bool) {
 func (c *oracleCase) plainKey(row []string) (string, bool) {
 	var parts []string
 	for p := range c.parts {
-		text := strings.ToLower(strings.TrimSpace(row[p]))
+		text := row[p]
+		if to, ok := c.lookup[text]; ok && p == 1 {
+			text = to
+		}
+		text = strings.ToLower(strings.TrimSpace(text))
 		if text == "" && !(c.blanksEqual && p == 0) {
 			return "", false
 		}
@@ -308,7 +313,7 @@ func (c *oracleCase) solve() *oracleAnswer {
 	for _, g := range groups {
 		c.settle(a, g)
 	}
-	c.count(a, kept)
+	c.count(a, kept, groups)
 	for s := range 2 {
 		a.totals[s] = map[oracleSum]*big.Rat{}
 		for i, r := range a.sides[s] {
@@ -462,8 +467,22 @@ func (c *oracleCase) settleTotals(a *oracleAnswer, g *[2][]int) {
 	a.sides[0][l].partner, a.sides[1][r].partner = r, l
 }
 
-// count counts the rows of every comparison with two loops.
-func (c *oracleCase) count(a *oracleAnswer, kept [2]int64) {
+// count counts the rows of every comparison: with two loops, or key by key where that would take too long.
+func (c *oracleCase) count(a *oracleAnswer, kept [2]int64, groups map[string]*[2][]int) {
+	if len(c.rows[0]) > 1000 {
+		var inner int64
+		var semi [2]int64
+		for _, g := range groups {
+			inner += int64(len(g[0])) * int64(len(g[1]))
+			for s := range 2 {
+				if len(g[1-s]) > 0 {
+					semi[s] += int64(len(g[s]))
+				}
+			}
+		}
+		a.fill(inner, semi, kept)
+		return
+	}
 	partnered := [2]map[int]bool{{}, {}}
 	for i, l := range c.rows[0] {
 		for j, r := range c.rows[1] {
@@ -475,8 +494,11 @@ func (c *oracleCase) count(a *oracleAnswer, kept [2]int64) {
 			}
 		}
 	}
-	semi := [2]int64{int64(len(partnered[0])), int64(len(partnered[1]))}
-	inner := a.counts["inner"]
+	a.fill(a.counts["inner"], [2]int64{int64(len(partnered[0])), int64(len(partnered[1]))}, kept)
+}
+
+// fill fills in the counts of all comparisons.
+func (a *oracleAnswer) fill(inner int64, semi, kept [2]int64) {
 	a.counts = map[string]int64{
 		"inner": inner, "left": inner + kept[0] - semi[0], "right": inner + kept[1] - semi[1],
 		"full": inner + kept[0] - semi[0] + kept[1] - semi[1], "left-semi": semi[0], "right-semi": semi[1],

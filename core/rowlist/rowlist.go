@@ -221,9 +221,9 @@ func (b *builder) piece(ctx context.Context, rows []comparison.Row, sorter *sort
 }
 
 func (b *builder) share(ctx context.Context, s *share, rows []comparison.Row, cells [][]comparison.Cell, sorter *sorted.Sorter) error {
-	var where *expression.Program
+	var where *expression.Evaluator
 	if b.query.Where != nil {
-		where = b.query.Where.Copy()
+		where = b.query.Where.Evaluator()
 	}
 	var encoder *encoder
 	if len(b.query.Sort) > 0 {

@@ -88,7 +88,7 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 	}
 	if where := plan.Where[s]; where != nil {
 		t.Filter = &Filter{Text: [2]string{plan.Definition.Where.Left, plan.Definition.Where.Right}[s]}
-		wants, err := where.Copy().Holds(t.Record.Cells)
+		wants, err := where.Evaluator().Holds(t.Record.Cells)
 		if t.Filter.Wants = wants && err == nil; err != nil {
 			t.Filter.Failed = err.Error()
 		}
