@@ -1,6 +1,6 @@
 # Twin Sieve. `make demo` and `make test` are all that a fresh machine needs.
 
-.PHONY: demo build test check types bench bench-compare shots clean
+.PHONY: demo build test race check types bench bench-compare shots clean
 
 NPM = npm --prefix console
 
@@ -23,6 +23,12 @@ test: check
 	command -v chromium >/dev/null && command -v mariadb-install-db >/dev/null && ls /usr/lib/postgresql/*/bin/postgres >/dev/null || \
 		(apt-get update && apt-get install --yes --no-install-recommends chromium postgresql mariadb-server)
 	go test -timeout 14m ./...
+	$(MAKE) race
+
+# What workers do at once, under the race detector: sets of more than one batch, filters, rows, profiles, advice. Fewer cases than
+# above, because the detector makes everything ten times slower.
+race:
+	go test -race -short -timeout 14m -run 'ManyBatches|ManyWorkers|Feed|Recheck|Compute|Parallel|Ahead' ./core/...
 
 check: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || (echo "not formatted; run gofmt -w on:"; gofmt -l $$(git ls-files '*.go'); exit 1)

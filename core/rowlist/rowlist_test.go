@@ -364,3 +364,37 @@ func TestDropped(t *testing.T) {
 		t.Errorf("dropped: %v, want %v, %v", got, want, err)
 	}
 }
+
+// TestFilterByManyWorkers holds that a filter whose functions prepare something keeps the same rows by any number of workers, and
+// those that it means.
+func TestFilterByManyWorkers(t *testing.T) {
+	records := record.BatchRecords
+	if testing.Short() { // as the race detector runs it
+		records = 2000
+	}
+	b := newBench(t, rand.New(rand.NewPCG(22, 3)), records, comparison.Left)
+	texts := make([]string, len(b.src.Columns))
+	for c, col := range b.src.Columns {
+		texts[c] = col.Name
+	}
+	where, err := expression.Compile(`date(log.day) >= date("2031-02-10") && log.k.matches(last(log.k, 1) + "$|^" + log.t)`, texts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := 0
+	for _, row := range b.all() {
+		if day := b.rows[0][row[0]][2]; day != "soon" && day >= "2031-02-10" && b.rows[0][row[0]][3] != "\xff" { // which is not a pattern
+			want++
+		}
+	}
+	for _, workers := range []int{1, 2, 3, 8} {
+		l, left, err := rowlist.Build(context.Background(), b.src, rowlist.Query{Where: where}, rowlist.Options{Workers: workers})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if l.Len() != int64(want) || left.Rows != b.src.Rows.Len()-int64(want) || want == 0 {
+			t.Errorf("%d workers keep %d rows and leave out %d, want %d of %d", workers, l.Len(), left.Rows, want, b.src.Rows.Len())
+		}
+		_ = l.Close() // keeps nothing but memory
+	}
+}
