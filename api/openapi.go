@@ -14,7 +14,7 @@ import (
 	"twinsieve/service/view"
 )
 
-var parameter = regexp.MustCompile(`:(\w+)`)
+var pathParameter = regexp.MustCompile(`:(\w+)`)
 
 // Document returns the OpenAPI 3.1 document of the interface, made from the routes and types that serve it.
 func Document() ([]byte, error) { return document(routes(nil)) }
@@ -24,9 +24,9 @@ func document(list []route) ([]byte, error) {
 	r.Spec.Info.WithTitle("Twin Sieve").WithVersion("1").
 		WithDescription("Compares two record sets and gives every record of both a place. Errors are problem details by RFC 9457.")
 	r.JSONSchemaReflector().DefaultOptions = append(r.JSONSchemaReflector().DefaultOptions,
-		jsonschema.InterceptNullability(noNullLists), jsonschema.InterceptSchema(fixedLength), jsonschema.InterceptProp(requireAlways), jsonschema.InterceptDefName(shortName))
+		jsonschema.InterceptNullability(noNullLists), jsonschema.InterceptSchema(fixedLength), jsonschema.InterceptProp(requireAlways), jsonschema.InterceptProp(listOfItems), jsonschema.InterceptDefName(shortName))
 	for _, route := range list {
-		op, err := r.NewOperationContext(route.method, Prefix+parameter.ReplaceAllString(route.path, "{$1}"))
+		op, err := r.NewOperationContext(route.method, Prefix+pathParameter.ReplaceAllString(route.path, "{$1}"))
 		if err != nil {
 			return nil, err
 		}
@@ -83,6 +83,14 @@ func requireAlways(p jsonschema.InterceptPropParams) error {
 	name, options, _ := strings.Cut(p.Field.Tag.Get("json"), ",")
 	if p.Processed && name != "" && name != "-" && !strings.Contains(options, "omitempty") && !strings.Contains(options, "omitzero") && !slices.Contains(p.ParentSchema.Required, name) {
 		p.ParentSchema.Required = append(p.ParentSchema.Required, name)
+	}
+	return nil
+}
+
+// listOfItems says of the items of a list, rather than of the list, which values they may have.
+func listOfItems(p jsonschema.InterceptPropParams) error {
+	if s := p.PropertySchema; p.Processed && p.Field.Type.Kind() == reflect.Slice && len(s.Enum) > 0 && s.Items != nil {
+		s.Items.SchemaOrBool.TypeObject.Enum, s.Enum = s.Enum, nil
 	}
 	return nil
 }

@@ -34,7 +34,7 @@ type tokenPath struct {
 
 type historyRequest struct {
 	page
-	Kind    string `query:"kind" json:"-" enum:"set,sieve,run,exception,person,connection" description:"Only of things of this kind."`
+	Kind    string `query:"kind" json:"-" enum:"set,sieve,run,exception,person,connection,reasons,webhook" description:"Only of things of this kind."`
 	Subject string `query:"subject" json:"-" description:"Only of the thing of this name."`
 	Person  string `query:"person" json:"-" description:"Only what this person did."`
 }

@@ -10,10 +10,8 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
-	"github.com/gin-gonic/gin/binding"
 
 	"twinsieve/service"
 	"twinsieve/service/view"
@@ -87,9 +85,14 @@ func jsonRoute[In, Out any](who view.Role, method, path, id, summary string, sta
 	if status == http.StatusNoContent {
 		r.output = nil
 	}
+	takes := noBody
+	if body {
+		takes = jsonBody
+	}
+	binder := newBinder[In]()
 	r.serve = func(c *gin.Context) {
-		in := new(In)
-		if err := bind(c, in, body); err != nil {
+		in, err := binder.bind(c, takes)
+		if err != nil {
 			fail(c, err)
 			return
 		}
@@ -120,9 +123,10 @@ func jsonRoute[In, Out any](who view.Role, method, path, id, summary string, sta
 // upload is a route whose body is a file, streamed.
 func upload[In, Out any](who view.Role, method, path, id, summary string, status int, h func(context.Context, *In, io.Reader) (reply[Out], error)) route {
 	r := route{who: who, method: method, path: path, id: id, summary: summary, input: new(In), output: *new(Out), status: status, consumes: "application/octet-stream"}
+	binder := newBinder[In]()
 	r.serve = func(c *gin.Context) {
-		in := new(In)
-		if err := bind(c, in, false); err != nil {
+		in, err := binder.bind(c, fileBody)
+		if err != nil {
 			fail(c, err)
 			return
 		}
@@ -139,9 +143,10 @@ func upload[In, Out any](who view.Role, method, path, id, summary string, status
 // download is a route that answers with a file, streamed.
 func download[In any](who view.Role, path, id, summary, produces string, h func(context.Context, *In) (*service.Export, error)) route {
 	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: "", status: http.StatusOK, produces: produces}
+	binder := newBinder[In]()
 	r.serve = func(c *gin.Context) {
-		in := new(In)
-		if err := bind(c, in, false); err != nil {
+		in, err := binder.bind(c, noBody)
+		if err != nil {
 			fail(c, err)
 			return
 		}
@@ -170,14 +175,15 @@ func download[In any](who view.Role, path, id, summary, produces string, h func(
 // events is a route that answers with Server-Sent Events of a name, each something as JSON.
 func events[In, Event any](who view.Role, path, id, summary, name string, h func(context.Context, *In, func(Event) error) error) route {
 	r := route{who: who, method: http.MethodGet, path: path, id: id, summary: summary, input: new(In), output: *new(Event), status: http.StatusOK, produces: "text/event-stream"}
+	binder := newBinder[In]()
 	r.serve = func(c *gin.Context) {
-		in := new(In)
-		if err := bind(c, in, false); err != nil {
+		in, err := binder.bind(c, noBody)
+		if err != nil {
 			fail(c, err)
 			return
 		}
 		begun := false
-		err := h(c.Request.Context(), in, func(e Event) error {
+		err = h(c.Request.Context(), in, func(e Event) error {
 			if !begun {
 				begun = true
 				c.Header("Content-Type", "text/event-stream")
@@ -200,29 +206,38 @@ func events[In, Event any](who view.Role, path, id, summary, name string, h func
 	return r
 }
 
-// bind fills in from the request: the path, the query, the headers, and the body where there is one.
-func bind(c *gin.Context, in any, body bool) error {
-	if body {
-		dec := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
-		dec.DisallowUnknownFields()
-		if err := dec.Decode(in); err != nil {
-			return view.Invalid.New("The body is not the JSON that is wanted here: " + strings.TrimPrefix(err.Error(), "json: ") + ".")
-		}
-	}
-	path := map[string][]string{}
+// binder reads requests of a route into its input.
+type binder[In any] struct{ parameters *parameters }
+
+func newBinder[In any]() binder[In] { return binder[In]{parametersOf(new(In))} }
+
+// What a route takes as its body.
+const (
+	noBody = iota
+	jsonBody
+	fileBody
+)
+
+// bind reads a request: its path, query and headers, and its body where that is JSON. What the route does not take is refused.
+func (b binder[In]) bind(c *gin.Context, body int) (*In, error) {
+	in := new(In)
+	path := map[string]string{}
 	for _, p := range c.Params {
-		path[p.Key] = []string{p.Value}
+		path[p.Key] = p.Value
 	}
-	header := map[string][]string{}
-	if v := c.GetHeader("If-Match"); v != "" {
-		header["If-Match"] = []string{v}
+	var err error
+	switch body {
+	case jsonBody:
+		err = readBody(c.Writer, c.Request, in)
+	case fileBody:
+		err = wantFile(c.GetHeader("Content-Type"))
+	default:
+		err = wantNothing(c.Request)
 	}
-	for tag, values := range map[string]map[string][]string{"path": path, "query": c.Request.URL.Query(), "header": header} {
-		if err := binding.MapFormWithTag(in, values, tag); err != nil {
-			return view.Invalid.New("A value in the " + tag + " cannot be read: " + err.Error() + ".")
-		}
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	return in, b.parameters.read(c.Request, path, in)
 }
 
 // fail answers with a problem.

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -29,7 +28,7 @@ type setPath struct {
 
 type page struct {
 	After string `query:"after" json:"-" description:"Cursor of the page, from the page before."`
-	Limit int    `query:"limit" json:"-" description:"Rows of the page: 1 to 1,000, 100 where nothing is asked."`
+	Limit int    `query:"limit" json:"-" minimum:"1" maximum:"1000" description:"Rows of the page: 1 to 1,000; 100 by default."`
 }
 
 type setPage struct {
@@ -142,8 +141,8 @@ type wholeRequest struct {
 
 type rowsRequest struct {
 	view.Ask
-	First int64 `json:"first,omitempty" description:"Rows before the page."`
-	Limit int   `json:"limit,omitempty" description:"Rows of the page: 1 to 1,000, 100 where nothing is asked."`
+	First int64 `json:"first,omitempty" minimum:"0" description:"Rows before the page."`
+	Limit int   `json:"limit,omitempty" minimum:"1" maximum:"1000" description:"Rows of the page: 1 to 1,000; 100 by default."`
 }
 
 type rowsExportRequest struct {
@@ -153,12 +152,7 @@ type rowsExportRequest struct {
 
 // ask reads what is asked out of the query.
 func (r *rowsExportRequest) ask() (a view.Ask, err error) {
-	dec := json.NewDecoder(strings.NewReader(r.Ask))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(&a); err != nil {
-		return a, view.Invalid.New("The ask is not the JSON that is wanted here: " + strings.TrimPrefix(err.Error(), "json: ") + ".")
-	}
-	return a, nil
+	return a, readJSON([]byte(r.Ask), &a, "parameter ask")
 }
 
 type filterRequest struct {
@@ -195,7 +189,7 @@ type handRequest struct {
 
 type nearRequest struct {
 	runPath
-	Least float64 `json:"least,omitempty" description:"The least score of a suggestion, from 0 to 1; 0.75 where not stated."`
+	Least float64 `json:"least,omitempty" minimum:"0" maximum:"1" description:"The least score of a suggestion, from 0 to 1; 0.75 where not stated."`
 }
 
 type readingRequest struct {
@@ -220,7 +214,7 @@ type lookRequest struct {
 
 type repeatedRequest struct {
 	runPath
-	Limit int `query:"limit" json:"-" description:"How many keys to list: 1 to 1,000, 100 where nothing is asked."`
+	Limit int `query:"limit" json:"-" minimum:"1" maximum:"1000" description:"How many keys to list: 1 to 1,000; 100 by default."`
 }
 
 type runRequest struct {
@@ -234,8 +228,8 @@ type runPath struct {
 // chooses are the parameters by which entries of a report are chosen.
 type chooses struct {
 	Tray    string   `query:"tray" json:"-" description:"Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone."`
-	Change  []string `query:"change" json:"-" description:"Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for."`
-	Status  []string `query:"status" json:"-" description:"Only exceptions of this status: open, in-progress, explained, settled."`
+	Change  []string `query:"change" json:"-" enum:"new,still-open,changed,returned,cleared,absent" description:"Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for."`
+	Status  []string `query:"status" json:"-" enum:"open,in-progress,explained,settled" description:"Only exceptions of this status: open, in-progress, explained, settled."`
 	Owner   string   `query:"owner" json:"-" description:"Only exceptions of this person; me, or nobody."`
 	Reason  string   `query:"reason" json:"-" description:"Only exceptions with this reason; or none."`
 	Differs string   `query:"differs" json:"-" description:"Only pairs that do not agree in this compared field, named by its left column."`
@@ -243,7 +237,7 @@ type chooses struct {
 	AtMost  string   `query:"atMost" json:"-" description:"Only exceptions whose amount is at most so large, whatever its sign."`
 	In      string   `query:"in" json:"-" description:"Only exceptions whose amount is in this currency; none: in no one currency."`
 	Search  string   `query:"search" json:"-" description:"Only entries that hold each of these words in some cell, in any letter case."`
-	Sort    string   `query:"sort" json:"-" description:"By what they are sorted: place, key, amount, tray, status, owner or age; place where not given."`
+	Sort    string   `query:"sort" json:"-" enum:"place,key,amount,tray,status,owner,age" description:"What they are sorted by; place by default."`
 	Desc    bool     `query:"desc" json:"-" description:"The greatest first."`
 }
 

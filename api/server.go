@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -33,7 +34,11 @@ func Handler(v *service.Service, console fs.FS, log *slog.Logger) http.Handler {
 	list := routes(v)
 	group := engine.Group(Prefix)
 	for _, r := range list {
-		group.Handle(r.method, r.path, signedIn(v, r.who), r.serve)
+		handlers := []gin.HandlerFunc{signedIn(v, r.who), r.serve}
+		if r.consumes != "" {
+			handlers = slices.Insert(handlers, 0, drainRefused)
+		}
+		group.Handle(r.method, r.path, handlers...)
 	}
 	// Making the document takes longer than all else that a start does, and few ask for it.
 	text := sync.OnceValues(func() ([]byte, error) { return document(list) })

@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"errors"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
 	"twinsieve/formats/intake"
+	"twinsieve/formats/packing"
 	"twinsieve/service/view"
 )
 
@@ -23,15 +26,15 @@ type choiceFlags struct {
 // add adds the options, each with a prefix. With one they are left out of the help, for they are those of load once more.
 func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f := pflag.NewFlagSet("", pflag.ContinueOnError)
-	f.StringVar(&c.Format, "format", "", "format of the file: "+strings.Join(intake.Formats, ", ")+" (found where not stated)")
-	f.StringVar(&c.Packing, "packing", "", "how the file is packed: none, gzip, zstd (found where not stated)")
+	oneOfVar(f, &c.Format, "format", "", intake.Formats, "format of the file: "+strings.Join(intake.Formats, ", ")+" (detected by default)")
+	oneOfVar(f, &c.Packing, "packing", "", []string{intake.NotPacked, packing.Gzip, packing.Zstd}, "compression of the file: none, gzip, zstd (detected by default)")
 	f.StringVar(&c.Encoding, "encoding", "", "encoding of a text, such as UTF-8 or windows-1252 (found where not stated)")
 	f.StringVar(&c.Delimiter, "delimiter", "", "the delimiter (found where not stated; \\t for a tab)")
 	f.BoolVar(&c.NoQuotes, "no-quotes", false, "a double quote is a character like any other")
-	f.StringVar(&c.Header, "header", "", "whether the first line names the columns: first, none (found where not stated)")
-	f.IntVar(&c.HeaderRow, "header-row", 0, "row of the sheet that names the columns (default: the first that is not empty)")
-	f.IntVar(&c.SkipFirst, "skip-first", 0, "lines before the text begins")
-	f.IntVar(&c.SkipLast, "skip-last", 0, "lines at the end that are no records")
+	oneOfVar(f, &c.Header, "header", "", []string{intake.HeaderFirst, intake.HeaderNone}, "whether the first line names the columns: first, none (detected by default)")
+	wholeNumberVar(f, &c.HeaderRow, "header-row", 0, 1, 1<<20, "row `N` of the sheet names the columns (default: the first row that is not empty)")
+	wholeNumberVar(f, &c.SkipFirst, "skip-first", 0, 0, 10_000, "skip the first `N` lines")
+	wholeNumberVar(f, &c.SkipLast, "skip-last", 0, 0, 10_000, "skip the last `N` lines")
 	f.StringArrayVar(&c.footers, "footer", nil, "a line that begins so is no record (found where not stated; none for none)")
 	f.StringVar(&c.Sheet, "sheet", "", "sheet of a workbook (default: the first)")
 	f.StringVar(&c.Pointer, "pointer", "", "JSON Pointer to the array of records (found where not stated)")
@@ -68,6 +71,9 @@ func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
 		if out.Types == nil {
 			out.Types = map[string]string{}
 		}
+		if _, twice := out.Types[t[:at]]; twice {
+			return out, wrongRequest("--%stype gives the column %q two types; give it one", c.prefix, t[:at])
+		}
 		out.Types[t[:at]] = t[at+1:]
 	}
 	for _, t := range c.compute {
@@ -78,9 +84,35 @@ func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
 		out.Computed = append(out.Computed, col)
 	}
 	if err := out.Check(); err != nil {
-		return out, wrongRequest("--%s%s", c.prefix, err)
+		return out, c.explain(err)
 	}
 	return out, nil
+}
+
+// explain says of a choice that cannot be followed which option made it.
+func (c *choiceFlags) explain(err error) error {
+	if choice := new(intake.ChoiceError); errors.As(err, &choice) {
+		return wrongRequest("--%s%s: %s", c.prefix, optionOf(choice.Choice), choice.What)
+	}
+	return err
+}
+
+// optionOf is the option by which a choice is made.
+func optionOf(choice string) string {
+	switch choice {
+	case "footers", "types", "blanks":
+		return strings.TrimSuffix(choice, "s")
+	case "computed":
+		return "compute"
+	}
+	option := ""
+	for _, c := range choice {
+		if unicode.IsUpper(c) {
+			option += "-"
+		}
+		option += string(unicode.ToLower(c))
+	}
+	return option
 }
 
 // controlFlags are the options for the figures that a sender states.
@@ -92,7 +124,7 @@ type controlFlags struct {
 
 func (c *controlFlags) add(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.Int64Var(&c.count, "count", 0, "records that the sender states")
+	wholeNumberVar(f, &c.count, "count", 0, 0, 0, "control count: the sender's number of records, `N`")
 	f.StringArrayVar(&c.totals, "total", nil, "total of a column that the sender states: \"amount_due=1204.50\"")
 	f.StringVar(&c.trailer, "trailer", "", "a trailer line that states them: \"TRAILER: count 2, total 3 of amount_due\"")
 }

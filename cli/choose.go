@@ -1,18 +1,53 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
 )
 
+// What exceptions can be chosen and sorted by.
+var (
+	changes  = []string{"new", "still-open", "changed", "returned", "cleared", "absent"}
+	statuses = []string{"open", "in-progress", "explained", "settled"}
+	trays    = []string{"differing", "missing", "orphaned", "surplus", "unkeyed", "reject", "matched", "excluded"}
+	sorts    = []string{"place", "key", "amount", "tray", "status", "owner", "age"}
+)
+
+// trayNames is an option that takes the names of trays.
+type trayNames struct{ to *string }
+
+// String implements [pflag.Value].
+func (v *trayNames) String() string {
+	if v.to == nil {
+		return ""
+	}
+	return *v.to
+}
+
+// Type implements [pflag.Value].
+func (v *trayNames) Type() string { return "tray" }
+
+// Set implements [pflag.Value].
+func (v *trayNames) Set(text string) error {
+	for _, name := range strings.Split(text, ",") {
+		if err := checkWord(name, trays); err != nil {
+			return err
+		}
+	}
+	*v.to = text
+	return nil
+}
+
 // chooseFlags are the options by which the exceptions of a report are chosen.
 func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f := cmd.Flags()
-	f.StringVar(&q.Tray, "tray", "", "only the entries of this tray, or of several with commas between (default: all exceptions)")
+	f.Var(&trayNames{&q.Tray}, "tray", "only the entries of this `tray`, or of several with commas between them (default: all exceptions)")
 	f.StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
-	f.StringSliceVar(&q.Change, "change", nil, "only what has become this since the run before: new, still-open, changed, returned, cleared, absent")
-	f.StringSliceVar(&q.Status, "status", nil, "only exceptions of this status: open, in-progress, explained, settled")
+	someOfVar(f, &q.Change, "change", changes, "only exceptions with this change since the previous run: "+strings.Join(changes, ", "))
+	someOfVar(f, &q.Status, "status", statuses, "only exceptions of this status: "+strings.Join(statuses, ", "))
 	f.StringVar(&q.Owner, "owner", "", "only exceptions of this person; me, or nobody")
 	f.StringVar(&q.Reason, "reason", "", "only exceptions with this reason; or none")
 	f.StringVar(&q.Differs, "differs", "", "only pairs that do not agree in this compared field, named by its left column")
@@ -23,7 +58,7 @@ func chooseFlags(cmd *cobra.Command, q *client.Query) {
 
 // orderFlags are the options of the order of what was chosen.
 func orderFlags(cmd *cobra.Command, q *client.Query) {
-	cmd.Flags().StringVar(&q.Sort, "sort", "", "by place, key, amount, tray, status, owner or age (default: place)")
+	oneOfVar(cmd.Flags(), &q.Sort, "sort", "", sorts, "sort by "+strings.Join(sorts, ", ")+" (default place)")
 	cmd.Flags().BoolVar(&q.Desc, "desc", false, "the greatest first")
 }
 

@@ -43,12 +43,12 @@ the service asks for read-only transactions, and a user who may do no more is th
 		RunE:              func(cmd *cobra.Command, args []string) error { return c.run(cmd, root, args[0]) },
 	}
 	f := cmd.Flags()
-	f.StringVar(&c.Kind, "kind", "", "kind of the database: "+strings.Join(sources.Kinds, ", ")+" (mariadb is MySQL, too)")
+	oneOfVar(f, &c.Kind, "kind", "", sources.Kinds, "kind of the database: "+strings.Join(sources.Kinds, ", ")+" (mariadb is MySQL, too)")
 	f.StringVar(&c.Host, "host", "", "host of the server")
-	f.IntVar(&c.Port, "port", 0, "port of the server (default: the usual one)")
+	wholeNumberVar(f, &c.Port, "port", 0, 1, 65535, "port `N` of the server (default: the usual one)")
 	f.StringVar(&c.Database, "database", "", "name of the database")
 	f.StringVar(&c.User, "user", "", "user as whom it is read")
-	f.StringVar(&c.TLS, "tls", "", "whether the way there is encrypted: off, on, verify (default: off)")
+	oneOfVar(f, &c.TLS, "tls", "", []string{"off", "on", "verify"}, "TLS to the database: off, on, verify (default off)")
 	f.StringVar(&c.File, "file", "", "of sqlite: file in the folder that the service may read")
 	f.DurationVar(&c.limit, "limit", 0, "how long a query may take, such as 90s or 10m (default: an hour)")
 	f.StringVar(&c.Variable, "password-variable", "", "environment variable of the service that holds the password; begins with TWINSIEVE_SECRET_")

@@ -71,7 +71,7 @@ stand beside.`,
 	}
 	f.add(cmd, root)
 	cmd.Flags().BoolVar(&swap, "swap", false, "exchange the sides; nothing saved is changed")
-	cmd.Flags().StringVar(&align, "align", "", "of set logic, which columns are held against each other: position or name (default: position)")
+	oneOfVar(cmd.Flags(), &align, "align", "", alignments, "for whole-record comparisons: align columns by position or name (default position)")
 	cmd.Flags().StringArrayVar(&pairs, "pair", nil, "of set logic, a pair of columns: LEFT=RIGHT, or LEFT=RIGHT: as decimal")
 	return cmd
 }

@@ -55,7 +55,7 @@ func newCrosswalk(root *rootFlags) *cobra.Command {
 	}
 	cmd.Flags().StringVar(&in, "in", "", "take in the pairs of keys of this CSV file")
 	cmd.Flags().StringVar(&out, "out", "", "write the pairs of keys to this CSV file")
-	cmd.Flags().UintVar(&takeBack, "take-back", 0, "take the entry of this number back")
+	wholeNumberVar(cmd.Flags(), &takeBack, "take-back", 0, 1, 0, "revoke entry `N`")
 	cmd.Flags().StringVar(&reason, "reason", "", "why, for who looks at it later")
 	cmd.Flags().BoolVar(&confirm, "confirm", false, "also where more than two keys become one")
 	return cmd

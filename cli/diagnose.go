@@ -78,7 +78,7 @@ option that applies it is printed; applying saves the sieve and shows the new co
 	cmd.Flags().StringVar(&run, "run", "", "diagnose this run instead: the number of its report, or a sieve for its newest")
 	cmd.Flags().StringVar(&cause, "cause", "", "list the records of this cause")
 	cmd.Flags().StringVar(&apply, "apply", "", "apply the remedy of this cause to the sieve, and show the new counts beside the old")
-	cmd.Flags().IntVar(&show, "show", 3, "how many records of each cause to show")
+	wholeNumberVar(cmd.Flags(), &show, "show", 3, 0, 1000, "show at most `N` records of each cause")
 	return cmd
 }
 

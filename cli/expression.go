@@ -89,12 +89,12 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 	flags.StringArrayVarP(&f.keys, "key", "k", nil, "a pair of columns that must be equal: LEFT=RIGHT: readings")
 	flags.StringArrayVarP(&f.compares, "compare", "c", nil, "a pair of columns that must agree: LEFT=RIGHT: as decimal, within 0.05")
 	flags.StringArrayVar(&f.amounts, "amount", nil, "a pair of columns to balance, where not the compared decimals")
-	flags.StringVar(&f.carry, "carry", "", "whether a run takes in open records of earlier runs that its snapshots no longer have: open, or none (where not stated)")
+	oneOfVar(flags, &f.carry, "carry", "", []string{"open", "none"}, "carry forward unresolved records that are missing from the new files: open or none (default none)")
 	flags.StringVar(&f.currency, "currency", "", "a pair of columns that say in which currency the amounts are; each is balanced apart")
 	for _, side := range tray.Sides {
 		flags.StringVar(&f.where[side], side.String()+"-where", "", "which "+side.String()+` records take part: an expression such as quay == "Tar Quay"`)
 	}
-	flags.StringVar(&f.repeats, "repeats", "", "what becomes of repeated keys: pair (where not stated), totals, refuse-left, refuse-right or refuse-both")
+	oneOfVar(flags, &f.repeats, "repeats", "", repeatRules, "what to do with repeated keys: "+strings.Join(repeatRules, ", ")+" (default pair)")
 	flags.StringArrayVar(&f.lookups, "lookup", nil, "a lookup list for the reading of that name: NAME=FILE.csv, with two columns, code and code")
 }
 

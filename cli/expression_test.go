@@ -66,12 +66,12 @@ func TestAmountText(t *testing.T) {
 
 func TestParseBytes(t *testing.T) {
 	for in, want := range map[string]int64{"512": 512, "64MB": 64 << 20, "2 gb": 2 << 30, "1kb": 1024} {
-		if got, err := parseBytes("--memory", in); err != nil || got != want {
+		if got, err := parseBytes("--memory", in, 1); err != nil || got != want {
 			t.Errorf("%q: %d %v, want %d", in, got, err, want)
 		}
 	}
 	for _, in := range []string{"", "MB", "-1", "1.5GB", "lots"} {
-		if _, err := parseBytes("--memory", in); err == nil {
+		if _, err := parseBytes("--memory", in, 1); err == nil {
 			t.Errorf("%q is a size", in)
 		}
 	}

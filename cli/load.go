@@ -59,7 +59,7 @@ Several files become several record sets or, with --stack, one, with a column th
 	f.StringVar(&l.as, "as", "", "name of the record set (default: the file's name without its endings)")
 	f.BoolVar(&l.look, "look", false, "say how the file would be read, and load nothing")
 	f.BoolVar(&l.strict, "strict", false, "any reject refuses the load")
-	f.Int64Var(&l.most, "most-rejects", 0, "more rejects than this refuse the load (default: any number is taken)")
+	wholeNumberVar(f, &l.most, "most-rejects", 0, 1, 0, "fail if more than `N` lines are rejected (default: no limit)")
 	f.BoolVar(&l.folder, "in-folder", false, "the files are in the folder that the service may read")
 	f.BoolVar(&l.stack, "stack", false, "make one record set of all files, one under another, with columns aligned by name")
 	f.StringVar(&l.origin, "origin", "", "name of the column that says which file of a stack a record came from (default: origin)")

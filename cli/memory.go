@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"math"
 	"os"
 	"runtime"
 	"runtime/debug"
@@ -8,8 +9,14 @@ import (
 	"strings"
 )
 
-// parseBytes reads a number of bytes such as 64MB, 2GB or 512 (bytes). Units are powers of 1,024.
-func parseBytes(option, text string) (int64, error) {
+// The least that memory and uploads can be limited to.
+const (
+	leastMemory = 1 << 20
+	leastUpload = 1 << 10
+)
+
+// parseBytes reads a number of bytes, of at least so many, such as 64MB, 2GB or 1048576. Units are powers of 1,024.
+func parseBytes(option, text string, least int64) (int64, error) {
 	upper := strings.ToUpper(strings.TrimSpace(text))
 	unit := int64(1)
 	for i, suffix := range []string{"KB", "MB", "GB", "TB"} {
@@ -22,7 +29,24 @@ func parseBytes(option, text string) (int64, error) {
 	if err != nil || n <= 0 {
 		return 0, wrongRequest("%s %q is not a size; write one such as 64MB or 2GB", option, text)
 	}
-	return n * unit, nil
+	if n > math.MaxInt64/unit {
+		return 0, wrongRequest("%s %q is more than can be counted", option, text)
+	}
+	if n *= unit; n < least {
+		return 0, wrongRequest("%s %q is too little: give at least %s", option, text, sizeText(least))
+	}
+	return n, nil
+}
+
+// sizeText writes a number of bytes with its unit.
+func sizeText(n int64) string {
+	for _, unit := range []string{"bytes", "KB", "MB", "GB"} {
+		if n < 1<<10 {
+			return strconv.FormatInt(n, 10) + unit
+		}
+		n >>= 10
+	}
+	return strconv.FormatInt(n, 10) + "TB"
 }
 
 // defaultMemory is the budget where none is stated: a quarter of the machine's memory, or 1 GB where that is not known.

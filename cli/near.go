@@ -58,7 +58,7 @@ again. Either is taken back with twinsieve crosswalk --take-back.`,
 	cmd.Flags().StringVar(&accept, "accept", "", "accept these suggestions, by their numbers: 1-3,5 or all")
 	cmd.Flags().StringVar(&refuse, "refuse", "", "refuse these suggestions: 4 or all")
 	cmd.Flags().StringVar(&reason, "reason", "", "why, for who looks at it later")
-	cmd.Flags().IntVar(&show, "show", 20, "how many suggestions to show")
+	wholeNumberVar(cmd.Flags(), &show, "show", 20, 0, 1000, "show at most `N` suggestions")
 	return cmd
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -51,7 +52,7 @@ func newPeople(root *rootFlags) *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&added.FullName, "full-name", "", "full name (default: the name)")
-	add.Flags().StringVar((*string)(&added.Role), "role", "analyst", "reader, analyst or admin")
+	oneOfVar(add.Flags(), (*string)(&added.Role), "role", "analyst", roles, "role: reader, analyst or admin")
 	var role, full string
 	var active bool
 	change := &cobra.Command{
@@ -88,7 +89,7 @@ func newPeople(root *rootFlags) *cobra.Command {
 		},
 	}
 	change.Flags().StringVar(&full, "full-name", "", "full name")
-	change.Flags().StringVar(&role, "role", "", "reader, analyst or admin")
+	oneOfVar(change.Flags(), &role, "role", "", roles, "role: reader, analyst or admin")
 	change.Flags().BoolVar(&active, "active", true, "whether they can sign in")
 	link := &cobra.Command{
 		Use: "link NAME", Short: "Print a new link by which a person sets a password", Args: exactArgs(1, "the person's name"), Example: `  twinsieve people link tam`,
@@ -150,7 +151,7 @@ func newTokens(root *rootFlags) *cobra.Command {
 			return nil
 		},
 	}
-	make.Flags().IntVar(&days, "days", 0, "for how many days (default: 90)")
+	wholeNumberVar(make.Flags(), &days, "days", 0, 1, 366, "how long the token works: 1 to 366 days (default 90)")
 	revoke := &cobra.Command{
 		Use: "revoke TOKEN", Short: "End a token", Args: exactArgs(1, "the number of a token"), Example: `  twinsieve tokens revoke 4`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -201,11 +202,11 @@ func newHistory(root *rootFlags) *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&kind, "kind", "", "only of things of a kind: set, sieve, run, exception, person, connection")
+	oneOfVar(f, &kind, "kind", "", kinds, "only entries about: "+strings.Join(kinds, ", "))
 	f.StringVar(&subject, "subject", "", "only of the thing of this name")
 	f.StringVar(&person, "person", "", "only what this person did")
 	f.StringVar(&after, "after", "", "the page behind this entry")
-	f.IntVar(&limit, "limit", 50, "entries to show, at most 1000")
+	wholeNumberVar(f, &limit, "limit", 50, 1, 1000, "show at most `N` entries")
 	return cmd
 }
 

@@ -154,7 +154,7 @@ func newReport(root *rootFlags) *cobra.Command {
 	}
 	chooseFlags(cmd, &q)
 	orderFlags(cmd, &q)
-	cmd.Flags().IntVar(&q.Limit, "limit", 20, "how many entries")
+	wholeNumberVar(cmd.Flags(), &q.Limit, "limit", 20, 1, 1000, "show at most `N` entries")
 	cmd.Flags().StringVar(&q.After, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&list, "list", false, "list the runs")
 	return cmd

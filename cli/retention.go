@@ -45,8 +45,8 @@ submitted or signed.`,
 			return nil
 		},
 	}
-	cmd.Flags().IntVar(&r.Newest, "newest", 0, "keep so many of each sieve and record set")
-	cmd.Flags().IntVar(&r.Days, "days", 0, "keep those of so many days")
+	wholeNumberVar(cmd.Flags(), &r.Newest, "newest", 0, 1, 0, "keep the newest `N` of each sieve and record set")
+	wholeNumberVar(cmd.Flags(), &r.Days, "days", 0, 1, 0, "keep those of the last `N` days")
 	cmd.Flags().BoolVar(&remove, "remove", false, "remove what is listed")
 	return cmd
 }

@@ -29,7 +29,7 @@ func Run(ctx context.Context, args []string) int {
 	}
 	var f *failure
 	if !errors.As(err, &f) {
-		f = &failure{exitRequest, err} // what Cobra itself finds wrong is the request
+		errors.As(explainCommand(err), &f) // what Cobra itself finds wrong is the request
 	}
 	if f.err != nil {
 		if errors.Is(err, context.Canceled) {
@@ -51,9 +51,7 @@ func newRoot() *cobra.Command {
 	}
 	root.PersistentFlags().StringVarP(&flags.output, "output", "o", "table", "table, json, ndjson or csv")
 	root.PersistentFlags().StringVar(&flags.server, "server", "", "address of the service (default: TWINSIEVE_SERVER, or 127.0.0.1:8646)")
-	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return wrongRequest("%s. See %s --help", err, cmd.CommandPath())
-	})
+	root.SetFlagErrorFunc(explainOption)
 	root.AddCommand(newServe(), newDemo(), newConnect(flags), newConnections(flags), newDisconnect(flags), newLoad(flags), newReload(flags), newCompute(flags), newSets(flags), newProfile(flags), newRecords(flags), newAdvise(flags), newDefine(flags), newCounts(flags), newRun(flags), newView(flags), newStack(flags), newChain(flags),
 		newReport(flags), newDiagnose(flags), newTrace(flags), newNear(flags), newPair(flags), newCrosswalk(flags), newExport(flags), newSift(flags),
 		newTriage(flags), newExceptions(flags), newTrend(flags), newSignoff(flags), newShare(flags), newWebhooks(flags), newSchedule(flags), newRetention(flags), newSignin(flags), newSignout(flags), newPeople(flags), newTokens(flags), newHistory(flags), newVerify(flags))
@@ -64,7 +62,7 @@ func newRoot() *cobra.Command {
 func exactArgs(n int, which string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) != n {
-			return wrongRequest("%s takes %s; %d given. See twinsieve %s --help", cmd.Name(), which, len(args), cmd.Name())
+			return wrongRequest("%s takes %s; %d given. See %s --help", cmd.Name(), which, len(args), cmd.CommandPath())
 		}
 		return nil
 	}

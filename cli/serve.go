@@ -6,15 +6,19 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
 
+	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"github.com/spf13/viper"
 
 	"twinsieve/api"
@@ -44,13 +48,13 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 	f.StringVar(&s.listen, "listen", "127.0.0.1:8646", "address and port to listen on")
 	f.StringVar(&s.data, "data", data, "folder of the data file")
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 2GB (default: a quarter of the machine's)")
-	f.IntVar(&s.workers, "workers", 0, "how many processors a job may use (default: all)")
+	wholeNumberVar(f, &s.workers, "workers", 0, 1, mostWorkers, "use at most `N` processors for a job (default: all)")
 	f.StringVar(&s.folder, "folder", "", "folder from which files may be loaded by name (default: none)")
 	f.StringVar(&s.keyFile, "key-file", "", "file with the key that passwords of databases are encrypted with (default: secrets.key in the folder of the data file)")
 	f.StringVar(&s.upload, "upload-limit", "", "most bytes of a file that is sent, such as 4GB (default: 16GB)")
 	f.BoolVar(&s.inside, "webhooks-inside", false, "let webhooks go to this machine and to the service's own network")
-	f.DurationVar(&s.retry, "retry-wait", 30*time.Second, "wait before a webhook is tried again; four times as long before each further try")
-	f.DurationVar(&s.look, "look-every", 5*time.Second, "how often schedules, and files that are waited for, are looked at")
+	durationVar(f, &s.retry, "retry-wait", 30*time.Second, time.Millisecond, "wait before a webhook is tried again; four times as long before each further try")
+	durationVar(f, &s.look, "look-every", 5*time.Second, time.Millisecond, "how often schedules, and files that are waited for, are looked at")
 	f.BoolVar(&s.verbose, "verbose", false, "log every request")
 	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
 }
@@ -71,11 +75,48 @@ func (s *serving) settle(cmd *cobra.Command) error {
 			return wrongRequest("the settings file cannot be read: %s", err)
 		}
 	}
-	for _, name := range []string{"listen", "data", "memory", "workers", "folder", "key-file", "upload-limit", "webhooks-inside", "retry-wait", "look-every", "verbose"} {
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		if f.Name != "config" && f.Name != "files" && f.Name != "help" && cmd.InheritedFlags().Lookup(f.Name) == nil {
+			names = append(names, f.Name)
+		}
+	})
+	if s.config != "" {
+		if err := knownSettings(s.config, names); err != nil {
+			return err
+		}
+	}
+	for _, name := range names {
 		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
 			if err := flag.Value.Set(v.GetString(name)); err != nil {
-				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), err)
+				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), settingText(err))
 			}
+		}
+	}
+	return nil
+}
+
+// settingText is what is wrong with the value of a setting, without how the library says it.
+func settingText(err error) string {
+	if own := errors.Unwrap(err); own != nil {
+		return "not readable: " + own.Error()
+	}
+	return err.Error()
+}
+
+// knownSettings refuses a settings file with a name that is none of a setting.
+func knownSettings(file string, names []string) error {
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return wrongRequest("the settings file cannot be read: %s", err)
+	}
+	var settings map[string]any
+	if err := yaml.Unmarshal(text, &settings); err != nil {
+		return wrongRequest("the settings file %s is not a list of settings such as listen: 127.0.0.1:8646: %s", file, err)
+	}
+	for _, name := range slices.Sorted(maps.Keys(settings)) {
+		if err := checkWord(strings.ToLower(name), names); err != nil {
+			return wrongRequest("the settings file %s %s", file, err)
 		}
 	}
 	return nil
@@ -129,14 +170,14 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	memory := defaultMemory()
 	if s.memory != "" {
 		var err error
-		if memory, err = parseBytes("--memory", s.memory); err != nil {
+		if memory, err = parseBytes("--memory", s.memory, leastMemory); err != nil {
 			return err
 		}
 	}
 	var upload int64
 	if s.upload != "" {
 		var err error
-		if upload, err = parseBytes("--upload-limit", s.upload); err != nil {
+		if upload, err = parseBytes("--upload-limit", s.upload, leastUpload); err != nil {
 			return err
 		}
 	}

@@ -109,7 +109,7 @@ func newRecords(root *rootFlags) *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().IntVar(&limit, "limit", 20, "how many")
+	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, 1000, "show at most `N`")
 	cmd.Flags().StringVar(&after, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&rejects, "rejects", false, "show the rejected lines")
 	cmd.Flags().StringVar(&out, "out", "", "write all records, or all rejected lines, to this file, in the format of its ending")

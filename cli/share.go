@@ -8,7 +8,16 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/service/summary"
 )
+
+// entriesText counts the entries of a list, which may not have been counted.
+func entriesText(n int64) string {
+	if n < 0 {
+		return "not counted"
+	}
+	return summary.Count(n, "entry")
+}
 
 func newShare(root *rootFlags) *cobra.Command {
 	q := client.Query{}
@@ -47,20 +56,25 @@ func newShare(root *rootFlags) *cobra.Command {
 				}
 				return newPrinter(cmd, root.output).rows([]string{"link", "shows", "by", "made", "ends"}, rows, links, 0)
 			}
-			s, err := c.Share(cmd.Context(), run.ID, q, days)
+			q.Limit = 1
+			page, err := c.Entries(cmd.Context(), run.ID, q)
 			if err != nil {
 				return fromService(err)
 			}
-			fmt.Fprintf(cmd.ErrOrStderr(), "Link %d shows %s until %s, and is not shown again:\n", s.ID, s.Says, s.Ends.Local().Format("2006-01-02"))
+			s, err := c.Share(cmd.Context(), run.ID, q, days, page.Total)
+			if err != nil {
+				return fromService(err)
+			}
+			fmt.Fprintf(cmd.ErrOrStderr(), "Link %d shows %s (%s) until %s, and is not shown again:\n", s.ID, s.Says, entriesText(page.Total), s.Ends.Local().Format("2006-01-02"))
 			fmt.Fprintln(cmd.OutOrStdout(), serverAddress(root.server)+s.Link)
 			return nil
 		},
 	}
 	chooseFlags(cmd, &q)
 	f := cmd.Flags()
-	f.IntVar(&days, "days", 0, "for how many days it works (default: 30)")
+	wholeNumberVar(f, &days, "days", 0, 1, 366, "how long the link works: 1 to 366 days (default 30)")
 	f.BoolVar(&list, "list", false, "list the links that work")
-	f.UintVar(&revoke, "revoke", 0, "end the link of this number")
+	wholeNumberVar(f, &revoke, "revoke", 0, 1, 0, "revoke link `N`")
 	cmd.MarkFlagsMutuallyExclusive("list", "revoke", "days")
 	return cmd
 }

@@ -86,9 +86,9 @@ right- in front: --left-encoding windows-1252, --right-sheet March.`,
 	f.BoolVar(&s.diagnose, "diagnose", false, "say, too, why the records without a partner found none")
 	f.StringVar(&s.out, "out", "", "write all exceptions to this file, in the format of its ending")
 	f.BoolVar(&s.exact, "exact", false, "for programs: in CSV and TSV, set nothing before texts that a spreadsheet would run")
-	f.IntVar(&s.show, "show", 0, "print so many exceptions, too")
+	wholeNumberVar(f, &s.show, "show", 0, 0, 0, "also print the first `N` exceptions")
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 64MB (default: a quarter of the machine's)")
-	f.IntVar(&s.workers, "workers", 0, "how many processors to use (default: all)")
+	wholeNumberVar(f, &s.workers, "workers", 0, 1, mostWorkers, "use at most `N` processors (default: all)")
 	f.StringVar(&s.tempDir, "temp-dir", "", "where temporary files go when memory does not suffice")
 	return cmd
 }
@@ -120,7 +120,7 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	budget := defaultMemory()
 	if s.memory != "" {
 		var err error
-		if budget, err = parseBytes("--memory", s.memory); err != nil {
+		if budget, err = parseBytes("--memory", s.memory, leastMemory); err != nil {
 			return err
 		}
 	}

@@ -39,7 +39,7 @@ the day that --days says. Programs are given one by TWINSIEVE_TOKEN instead.`,
 	f.StringVar(&s.name, "name", "", "your name")
 	f.StringVar(&s.link, "link", "", "one-time link instead of a password that you have already")
 	f.StringVar(&s.label, "label", "", "what the token is called in the list of your tokens (default: command line, and this machine)")
-	f.IntVar(&s.days, "days", 0, "for how many days (default: 90)")
+	wholeNumberVar(f, &s.days, "days", 0, 1, 366, "how long the token works: 1 to 366 days (default 90)")
 	f.BoolVar(&s.stdin, "password-stdin", false, "read the password from standard input")
 	return cmd
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 )
 
@@ -21,6 +22,8 @@ type triaging struct {
 	comment, over      string
 	files, entries     []string
 	undo               uint
+	preview            bool
+	count              int64
 }
 
 func newTriage(root *rootFlags) *cobra.Command {
@@ -33,8 +36,8 @@ func newTriage(root *rootFlags) *cobra.Command {
 All that are chosen are changed as one action, which --undo takes back. What others have changed since the list was read stops
 the whole change, unless --over says that it is skipped or overwritten.`,
 		Example: `  twinsieve triage "Berth billing" --tray differing --at-most 1 --set explained --because rounding
-  twinsieve triage 3 --status open --owner nobody --sort amount --give tam
-  twinsieve triage 3 --entry 17 --comment "@tam, was there a second tug?" --file slip.pdf
+  twinsieve triage 3 --status open --owner nobody --give tam.okoro --preview
+  twinsieve triage 3 --entry 17 --comment "@tam.okoro, was there a second tug?" --file slip.pdf
   twinsieve triage 3 --undo 5`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: root.completeSieves,
@@ -43,13 +46,15 @@ the whole change, unless --over says that it is skipped or overwritten.`,
 	chooseFlags(cmd, &t.q)
 	f := cmd.Flags()
 	f.StringSliceVar(&t.entries, "entry", nil, "only the entries of these ids, as the report lists them")
-	f.StringVar(&t.set, "set", "", "the status that they get: open, in-progress, explained, settled")
+	oneOfVar(f, &t.set, "set", "", statuses, "set the status: "+strings.Join(statuses, ", "))
 	f.StringVar(&t.give, "give", "", "the owner that they get; me, or nobody")
 	f.StringVar(&t.because, "because", "", "the reason that they get, one of the list; or none")
-	f.StringVar(&t.over, "over", "", "what becomes of those that others have changed meanwhile: skip or overwrite")
+	oneOfVar(f, &t.over, "over", "", []string{"skip", "overwrite"}, "if someone else changed an exception: skip or overwrite")
 	f.StringVar(&t.comment, "comment", "", "say something about the one entry; @ and a name mentions a person")
 	f.StringSliceVar(&t.files, "file", nil, "put a file to the one entry")
-	f.UintVar(&t.undo, "undo", 0, "take back the action of this number")
+	f.BoolVar(&t.preview, "preview", false, "print how many exceptions are chosen, and change nothing")
+	wholeNumberVar(f, &t.count, "count", 0, 0, 0, "change nothing unless exactly `N` exceptions are chosen")
+	wholeNumberVar(f, &t.undo, "undo", 0, 1, 0, "undo action `N`")
 	return cmd
 }
 
@@ -103,16 +108,35 @@ func (t *triaging) run(cmd *cobra.Command, root *rootFlags, which string) error 
 	if err != nil {
 		return fromService(err)
 	}
-	done, err := c.ChangeEntries(ctx, run.ID, t.q, view.BulkChange{WorkChange: change, Seen: page.Seen, Over: t.over, Entries: t.entries})
+	count := page.Total
+	if len(t.entries) > 0 {
+		count = int64(len(t.entries))
+	}
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s chosen in report %d\n", summary.Count(count, "exception"), run.ID)
+	if t.preview {
+		return nil
+	}
+	if cmd.Flags().Changed("count") {
+		count = t.count
+	}
+	done, err := c.ChangeEntries(ctx, run.ID, t.q, view.BulkChange{WorkChange: change, Count: count, Seen: page.Seen, Over: t.over, Entries: t.entries})
 	if err != nil {
 		return fromService(err)
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%d changed: %s", done.Changed, done.Says)
-	if done.ID > 0 {
-		fmt.Fprintf(cmd.ErrOrStderr(), "; to undo it: twinsieve triage %d --undo %d", run.ID, done.ID)
+	if done.Changed == 0 {
+		fmt.Fprintf(cmd.ErrOrStderr(), "Nothing changed: %s already as asked\n", areAlready(count))
+		return nil
 	}
-	fmt.Fprintln(cmd.ErrOrStderr())
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s changed: %s; to undo it: twinsieve triage %d --undo %d\n", summary.Count(done.Changed, "exception"), done.Says, run.ID, done.ID)
 	return nil
+}
+
+// areAlready says of a number of exceptions that they are.
+func areAlready(n int64) string {
+	if n == 1 {
+		return "the exception is"
+	}
+	return fmt.Sprintf("all %s exceptions are", summary.Number(n))
 }
 
 func (t *triaging) speak(cmd *cobra.Command, c *client.Client, run uint) error {
@@ -183,7 +207,7 @@ func newExceptions(root *rootFlags) *cobra.Command {
 	f.BoolVar(&largest, "largest", false, "the largest first")
 	f.StringVar(&sieve, "sieve", "", "only those of this sieve")
 	f.StringVar(&after, "after", "", "cursor of the next page")
-	f.IntVar(&limit, "limit", 50, "how many")
+	wholeNumberVar(f, &limit, "limit", 50, 1, 1000, "show at most `N`")
 	cmd.MarkFlagsMutuallyExclusive("mine", "unowned", "mentions")
 	return cmd
 }

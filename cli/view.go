@@ -66,8 +66,8 @@ side of another sieve; a run of that one brings the whole chain up to date.`,
 		},
 	}
 	f.add(cmd, root)
-	cmd.Flags().Int64Var(&from, "from", 0, "how many rows to pass over")
-	cmd.Flags().IntVar(&limit, "limit", 20, "how many rows")
+	wholeNumberVar(cmd.Flags(), &from, "from", 0, 0, 0, "start after the first `N` rows")
+	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, 1000, "show at most `N` rows")
 	cmd.Flags().BoolVar(&totals, "totals", false, "add up the number columns of all rows")
 	cmd.Flags().StringVar(&save, "save", "", "make a record set of this name of all rows")
 	return cmd

@@ -53,7 +53,7 @@ func newWebhooks(root *rootFlags) *cobra.Command {
 			return nil
 		},
 	}
-	add.Flags().StringSliceVar(&events, "event", nil, "only these events: run.ended, exceptions.owned (default: both)")
+	someOfVar(add.Flags(), &events, "event", []string{"run.ended", "exceptions.owned"}, "only these events: run.ended, exceptions.owned (default: both)")
 	number := func(text string) (uint, error) {
 		n, err := strconv.ParseUint(text, 10, 32)
 		if err != nil {
@@ -156,6 +156,6 @@ The service goes to addresses of its own machine only with serve --webhooks-insi
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8650", "address and port to listen on")
 	cmd.Flags().StringVar(&secret, "secret", "", "the secret that events are signed with (default: signatures are not checked)")
-	cmd.Flags().IntVar(&refuse, "refuse", 0, "refuse so many first, to see them come again")
+	wholeNumberVar(cmd.Flags(), &refuse, "refuse", 0, 0, 0, "reject the first `N` deliveries, to test retries")
 	return cmd
 }

@@ -250,6 +250,12 @@ func (q Query) encode() string {
 	return v.Encode()
 }
 
+// chosen is the query without the page that is wanted of its list.
+func (q Query) chosen() Query {
+	q.After, q.Limit = "", 0
+	return q
+}
+
 // Entries returns a page of a report's entries.
 func (c *Client) Entries(ctx context.Context, run uint, q Query) (out view.Entries, err error) {
 	_, err = c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/entries?%s", run, q.encode()), nil, nil, &out)

@@ -10,9 +10,10 @@ import (
 	"twinsieve/service/view"
 )
 
-// Share makes a link by which others read a report, or the entries that a query chooses. days of 0 are the usual.
-func (c *Client) Share(ctx context.Context, run uint, q Query, days int) (out view.Share, err error) {
-	_, err = c.json(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/shares?%s", run, q.encode()), nil, view.NewShare{Days: days}, &out)
+// Share makes a link by which others read a report, or the entries that a query chooses. days of 0 are the usual. count is the total
+// of the list of these entries; if it is another one by now, no link is made.
+func (c *Client) Share(ctx context.Context, run uint, q Query, days int, count int64) (out view.Share, err error) {
+	_, err = c.json(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/shares?%s", run, q.chosen().encode()), nil, view.NewShare{Days: days, Count: count}, &out)
 	return out, err
 }
 

@@ -31,7 +31,7 @@ func (c *Client) ChangeEntry(ctx context.Context, run uint, entry string, versio
 
 // ChangeEntries changes all exceptions of a report that a query chooses, as one action.
 func (c *Client) ChangeEntries(ctx context.Context, run uint, q Query, change view.BulkChange) (out view.Done, err error) {
-	_, err = c.json(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/entries/work?%s", run, q.encode()), nil, change, &out)
+	_, err = c.json(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/entries/work?%s", run, q.chosen().encode()), nil, change, &out)
 	return out, err
 }
 

@@ -37,7 +37,7 @@ func TestAdviceProblems(t *testing.T) {
 		"no key to trace":       {"GET", run + "/trace", "", 400, "invalid-request", "a key, or a record such as left-17"},
 		"no such record":        {"GET", run + "/trace?record=right-999999", "", 404, "not-found", "that side has the records 1 to"},
 		"nothing to look up":    {"GET", "/traces?key=+", "", 400, "invalid-request", "Say which key is to be traced"},
-		"a score above 1":       {"POST", run + "/near", `{"least": 1.5}`, 400, "invalid-request", "not between 0 and 1"},
+		"a score above 1":       {"POST", run + "/near", `{"least": 1.5}`, 400, "invalid-request", "The field least is 1.5; it may be 0 to 1"},
 		"no such reading":       {"POST", "/readings/tried", `{"definition": {"left": "service-log", "right": "invoices", "key": [{"left": "call_no", "right": "Voyage Call", "readings": ["trim"]}]}, "of": "key", "part": 0, "reading": 4}`, 400, "invalid-request", "There is no reading 5; there are 1."},
 		"no such sieve":         {"GET", "/sieves/none/crosswalk", "", 404, "not-found", `There is no sieve "none"`},
 		"no pairs":              {"POST", crosswalk, `{"pairs": [], "accept": true}`, 400, "invalid-request", "decide about 1 to 50000 at once"},

@@ -255,7 +255,7 @@ func TestTotalsAndFilters(t *testing.T) {
 		t.Errorf("handed over\n%s\nwant\n%s", got, want)
 	}
 	traced, err := c.TraceRecord(t.Context(), result.Run, "left-8")
-	if err != nil || !strings.Contains(strings.Join(traced.Ways[0].Text, "\n"), `filter quay == "N" || number(quay) > 0: cannot be decided, "soon" is no number`) {
+	if err != nil || !strings.Contains(strings.Join(traced.Ways[0].Text, "\n"), `filter quay == "N" || number(quay) > 0: cannot be decided, "soon" is not a number`) {
 		t.Errorf("%+v, %v", traced, err)
 	}
 	repeated, err := c.Repeated(t.Context(), result.Run, 10)
@@ -299,7 +299,7 @@ func TestBadReadings(t *testing.T) {
 		{"read 03/04/2031 in two ways", []string{"-k", "day: date DD/MM/YYYY or MM/DD/YYYY"}},
 		{"where.left: at character 1", []string{"-k", "call", "--left-where", "quai == \"N\""}},
 		{"the expression gives a text, and not whether a record takes part", []string{"-k", "call", "--left-where", "call"}},
-		{`"sum" is no rule for repeated keys; write one of pair, totals`, []string{"-k", "call", "--repeats", "sum"}},
+		{`--repeats does not take "sum"; write one of pair, totals`, []string{"-k", "call", "--repeats", "sum"}},
 	} {
 		r := run(t, p.at(), append([]string{"counts", "--left", "log", "--right", "log"}, c.args...)...)
 		if r.status != 2 || !strings.Contains(r.errors, c.want) || strings.Count(r.errors, "\n") != 1 {

@@ -26,7 +26,7 @@ func TestComputed(t *testing.T) {
 	load(t, c, "ledger", []byte(ledger))
 	load(t, c, "booked", []byte(booked))
 	for _, args := range [][]string{{"compute", "ledger", "signed=zero(debit) - zero(credit)", `call=part(ref, "/", 1)`, `svc = part(ref, "/", 2)`}, {"compute", "booked", "twice=number(amount) * 2"}} {
-		if out := run(t, p.at(), args...); out.status != 0 || strings.Contains(args[1], "ledger") != strings.Contains(out.errors, `the column signed could not be computed for 1 record, the first on line 4: "x" is no number`) {
+		if out := run(t, p.at(), args...); out.status != 0 || strings.Contains(args[1], "ledger") != strings.Contains(out.errors, `the column signed could not be computed for 1 record, the first on line 4: "x" is not a number`) {
 			t.Errorf("%s: status %d, %s%s", args, out.status, out.out, out.errors)
 		}
 	}
@@ -38,7 +38,7 @@ func TestComputed(t *testing.T) {
 	for _, r := range records.Records {
 		signed = append(signed, *r.Cells[4])
 	}
-	if got := strings.Join(signed, "; "); got != `100.25; -40.5; #uncomputed: "x" is no number (record 3); 0` {
+	if got := strings.Join(signed, "; "); got != `100.25; -40.5; #uncomputed: "x" is not a number (record 3); 0` {
 		t.Errorf("signed amounts %s", got)
 	}
 	if _, err := c.CreateSieve(t.Context(), sieve.Definition{Name: "ledger", Left: "ledger", Right: "booked",

@@ -288,7 +288,7 @@ func TestConnectionVersions(t *testing.T) {
 	if err != nil || changed.Password != "none" {
 		t.Errorf("without a password it is %+v, %v", changed, err)
 	}
-	for want, bad := range map[string]view.Access{"is no kind of database": {Kind: "paper"}, "may read no folder": {Kind: "sqlite", File: "a"}, "not between 1 and 86,400": {Kind: "mariadb", Host: "a", Database: "b", Limit: -1}} {
+	for want, bad := range map[string]view.Access{`The field kind is "paper"; write one of postgresql`: {Kind: "paper"}, "may read no folder": {Kind: "sqlite", File: "a"}, "not between 1 and 86,400": {Kind: "mariadb", Host: "a", Database: "b", Limit: -1}} {
 		if _, err := c.CreateConnection(t.Context(), "bad", bad, ""); !view.Invalid.Is(asProblem(err)) || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", bad, err, want)
 		}

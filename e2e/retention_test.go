@@ -42,9 +42,9 @@ func TestRetention(t *testing.T) {
 	if _, err := c.Comment(ctx, one.ID, said.ID, "withdrawn, says the office"); err != nil {
 		t.Fatal(err)
 	}
-	for what, r := range map[string]view.Retention{"no rule": {}, "less than none": {Newest: -1}} {
+	for want, r := range map[string]view.Retention{"Say what is kept": {}, "The field newest is -1; it may be 1 or more": {Newest: -1}} {
 		_, err := c.Retention(ctx, r, true)
-		refused(t, what, err, view.Invalid, "Say what is kept")
+		refused(t, want, err, view.Invalid, want)
 	}
 	if none, err := c.Retention(ctx, view.Retention{Days: 3}, true); err != nil || len(none.Runs)+len(none.Snapshots) != 0 {
 		t.Errorf("%+v, %v", none, err)

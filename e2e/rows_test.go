@@ -237,7 +237,7 @@ func TestRowsProblems(t *testing.T) {
 		status       int
 		kind, detail string
 	}{
-		"no such comparison":      {"/rows", of(`{"comparison": "outer"}`), 422, "invalid-rows", `There is no comparison "outer"; there are `},
+		"no such comparison":      {"/rows", of(`{"comparison": "outer"}`), 400, "invalid-request", `The field look.comparison is "outer"`},
 		"another number":          {"/rows", ask("typed", "wide", "n", `{"comparison": "union"}`), 422, "invalid-rows", "the left has 2 columns and the right 3; name the pairs that are compared"},
 		"another order":           {"/rows", ask("typed", "other", "n", `{"comparison": "intersect"}`), 422, "invalid-rows", "n reads as integer and d as date YYYY-MM-DD; d reads as date YYYY-MM-DD and n as text"},
 		"another type by name":    {"/rows", ask("typed", "other", "n", `{"comparison": "except", "align": {"by": "name"}}`), 422, "invalid-rows", "n reads as integer and n as text. Name the pairs"},
@@ -255,13 +255,13 @@ func TestRowsProblems(t *testing.T) {
 		"nothing to look at":      {"/rows", `{"look": {"comparison": "full"}}`, 400, "invalid-request", "name a run, or give a definition"},
 		"two to look at":          {"/rows", fmt.Sprintf(`{"run": %d, "definition": {"left": "typed", "right": "other", "key": []}, "look": {"comparison": "full"}}`, head.ID), 400, "invalid-request", "name one of them"},
 		"no such run":             {"/rows", `{"run": 99, "look": {"comparison": "full"}}`, 404, "not-found", "There is no run 99"},
-		"a row before the first":  {"/rows", fmt.Sprintf(`{"run": %d, "first": -1, "look": {"comparison": "full"}}`, head.ID), 400, "invalid-request", "the first row is 0"},
+		"a row before the first":  {"/rows", fmt.Sprintf(`{"run": %d, "first": -1, "look": {"comparison": "full"}}`, head.ID), 400, "invalid-request", "The field first is -1; it may be 0 or more"},
 		"partners in one table":   {"/rows", of(`{"comparison": "full", "partners": [1]}`), 422, "invalid-rows", "artners of chosen records are shown by separate, and not by full"},
 		"no such partner":         {"/rows", of(`{"comparison": "separate", "partners": [99999]}`), 422, "invalid-rows", "There is no record 99999 of the right side"},
 		"dropped of no side":      {"/rows", of(`{"comparison": "left-anti", "dropped": true, "side": "right"}`), 422, "invalid-rows", "eft-anti shows no columns of the right side, so it drops nothing of it"},
-		"no such tray":            {"/rows", of(`{"comparison": "full", "tray": "lost"}`), 422, "invalid-rows", `There is no tray "lost"`},
+		"no such tray":            {"/rows", of(`{"comparison": "full", "tray": "lost"}`), 400, "invalid-request", `The field look.tray is "lost"; write one of matched`},
 		"orphans of the left":     {"/rows", of(`{"comparison": "full", "tray": "orphaned"}`), 422, "invalid-rows", "No record of the left side lies in the tray orphaned"},
-		"a filter being written":  {"/filters/tried", of(`{"comparison": "outer"}`), 422, "invalid-rows", "There is no comparison"},
+		"a filter being written":  {"/filters/tried", of(`{"comparison": "outer"}`), 400, "invalid-request", `The field look.comparison is "outer"`},
 		"totals of what is not":   {"/rows/totals", `{"run": 99, "look": {"comparison": "full"}}`, 404, "not-found", "There is no run 99"},
 	} {
 		resp, err := http.Post(p.address+"/api/v1"+q.path, "application/json", strings.NewReader(q.body))
@@ -281,7 +281,7 @@ func TestRowsProblems(t *testing.T) {
 	}
 	text, _ := io.ReadAll(resp.Body)
 	resp.Body.Close()
-	if resp.StatusCode != 400 || !strings.Contains(string(text), `unknown field \"looks\"`) {
+	if resp.StatusCode != 400 || !strings.Contains(string(text), `There is no field \"looks\" here (did you mean \"look\"?)`) {
 		t.Errorf("an ask of other JSON: %d %s", resp.StatusCode, text)
 	}
 	for name, r := range map[string]struct {

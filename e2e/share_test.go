@@ -23,18 +23,24 @@ func TestShare(t *testing.T) {
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 80}))
 	other := loadRound(t, c, demo.New(demo.Options{Services: 80}).Later[0])
 	ctx := t.Context()
-	whole, err := c.Share(ctx, head.ID, client.Query{}, 0)
+	whole, err := c.Share(ctx, head.ID, client.Query{}, 0, head.Summary.Exceptions)
 	if err != nil || whole.Says != "the whole report" || whole.Ends.Sub(whole.Created).Hours() < 29*24 {
 		t.Fatalf("%+v, %v", whole, err)
 	}
-	part, err := c.Share(ctx, head.ID, client.Query{Tray: "missing,orphaned", AtLeast: "500"}, 3)
+	large, err := c.Entries(ctx, head.ID, client.Query{Tray: "missing,orphaned", AtLeast: "500", Limit: 1000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	part, err := c.Share(ctx, head.ID, client.Query{Tray: "missing,orphaned", AtLeast: "500"}, 3, large.Total)
 	if err != nil || part.Says != "only those with tray missing,orphaned; amount at least 500" {
 		t.Fatalf("%+v, %v", part, err)
 	}
-	_, err = c.Share(ctx, head.ID, client.Query{Status: []string{"done"}}, 0)
-	refused(t, "a share of nothing that is", err, view.Invalid, "is not a status")
-	_, err = c.Share(ctx, head.ID, client.Query{}, 400)
-	refused(t, "a share without an end", err, view.Invalid, "1 to 366 days")
+	_, err = c.Share(ctx, head.ID, client.Query{Status: []string{"done"}}, 0, 0)
+	refused(t, "a share of nothing that is", err, view.Invalid, `The parameter status is "done"; write one of open`)
+	_, err = c.Share(ctx, head.ID, client.Query{}, 400, head.Summary.Exceptions)
+	refused(t, "a share without an end", err, view.Invalid, "The field days is 400; it may be 1 to 366")
+	_, err = c.Share(ctx, head.ID, client.Query{Tray: "missing"}, 3, head.Summary.Exceptions)
+	refused(t, "a share of another number of entries than was seen", err, view.OtherCount, "Nothing was done")
 	all, some := path.Base(whole.Link), path.Base(part.Link)
 
 	guest := client.New(p.address, "")
@@ -48,10 +54,6 @@ func TestShare(t *testing.T) {
 	}
 	if matched, err := guest.SharedEntries(ctx, all, client.Query{Tray: "matched", Limit: 1}); err != nil || len(matched.Entries) != 1 {
 		t.Errorf("%+v, %v", matched, err)
-	}
-	large, err := c.Entries(ctx, head.ID, client.Query{Tray: "missing,orphaned", AtLeast: "500", Limit: 1000})
-	if err != nil {
-		t.Fatal(err)
 	}
 	if list, err = guest.SharedEntries(ctx, some, client.Query{Limit: 1000}); err != nil || list.Total != large.Total || list.Total == 0 {
 		t.Errorf("%d, want %d; %v", list.Total, large.Total, err)

@@ -45,7 +45,7 @@ func TestSignInCommands(t *testing.T) {
 
 	link := strings.TrimSpace(says("", 0, p.address+"/enter/", "people", "add", "tam", "--full-name", "Tam Okoro"))
 	says("", 2, `There is a person named "tam" already`, "people", "add", "tam")
-	says("", 2, `"boss" is not a role`, "people", "change", "tam", "--role", "boss")
+	says("", 2, `--role does not take "boss"; write one of reader, analyst, admin`, "people", "change", "tam", "--role", "boss")
 	says("", 2, `there is no person "eve"`, "people", "change", "eve", "--role", "reader")
 	says("", 2, "ines is the only admin", "people", "change", "ines", "--role", "reader")
 	says("", 0, "tam   Tam Okoro   analyst  has no password yet", "people")

@@ -51,7 +51,7 @@ func TestWebhooks(t *testing.T) {
 		refused(t, address, err, view.Invalid, says)
 	}
 	_, err := c.AddWebhook(t.Context(), view.NewWebhook{Address: receiver.URL, Events: []string{"everything"}})
-	refused(t, "no such event", err, view.Invalid, `"everything" is no event`)
+	refused(t, "no such event", err, view.Invalid, `The field events[0] is "everything"; write one of run.ended, exceptions.owned`)
 	hook, err := c.AddWebhook(t.Context(), view.NewWebhook{Address: receiver.URL + "/hooks?of=port"})
 	if err != nil || hook.Secret == "" || len(hook.Events) != 2 {
 		t.Fatalf("%+v, %v", hook, err)
@@ -81,7 +81,7 @@ func TestWebhooks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.ChangeEntries(t.Context(), head.ID, client.Query{Tray: "missing"}, view.BulkChange{WorkChange: view.WorkChange{Owner: &me}, Seen: page.Seen}); err != nil {
+	if _, err := c.ChangeEntries(t.Context(), head.ID, client.Query{Tray: "missing"}, view.BulkChange{WorkChange: view.WorkChange{Owner: &me}, Count: page.Total, Seen: page.Seen}); err != nil {
 		t.Fatal(err)
 	}
 	h := next()

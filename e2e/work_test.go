@@ -72,7 +72,7 @@ func TestWork(t *testing.T) {
 		says   string
 	}{
 		"nothing":          {view.WorkChange{}, "Nothing is to be changed"},
-		"no status":        {view.WorkChange{Status: text("done")}, `"done" is not a status; write one of open, in-progress, explained, settled`},
+		"no status":        {view.WorkChange{Status: text("done")}, `The field status is "done"; write one of open, in-progress, explained, settled`},
 		"no person":        {view.WorkChange{Owner: text("nobody.here")}, `There is nobody active named "nobody.here"`},
 		"no listed reason": {view.WorkChange{Reason: text("because")}, `"because" is not in the list of reasons`},
 	} {
@@ -89,7 +89,11 @@ func TestWork(t *testing.T) {
 	if _, err := tam.ChangeEntry(ctx, run, all.Entries[1].ID, 1, view.WorkChange{Owner: text("ines")}); err != nil {
 		t.Fatal(err)
 	}
-	bulk := view.BulkChange{WorkChange: view.WorkChange{Status: text("explained"), Reason: text("timing")}, Seen: seen}
+	bulk := view.BulkChange{WorkChange: view.WorkChange{Status: text("explained"), Reason: text("timing")}, Count: all.Total, Seen: seen}
+	fewer := bulk
+	fewer.Count--
+	_, err = ines.ChangeEntries(ctx, run, client.Query{}, fewer)
+	refused(t, "a bulk change of more records than were seen", err, view.OtherCount, "Nothing was done")
 	_, err = ines.ChangeEntries(ctx, run, client.Query{}, bulk)
 	refused(t, "a bulk change that meets a changed record", err, view.Changed, "1 exception has been changed by others")
 	if n := list(client.Query{Status: []string{"explained"}}).Total; n != 0 {
@@ -124,7 +128,7 @@ func TestWork(t *testing.T) {
 	}
 	// Chosen by id, and what is so already is not counted.
 	ids := []string{all.Entries[0].ID, all.Entries[5].ID}
-	done, err = ines.ChangeEntries(ctx, run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: text("settled")}, Seen: list(client.Query{}).Seen, Entries: ids})
+	done, err = ines.ChangeEntries(ctx, run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: text("settled")}, Count: 2, Seen: list(client.Query{}).Seen, Entries: ids})
 	if err != nil || done.Changed != 1 {
 		t.Errorf("%+v, %v", done, err)
 	}
@@ -263,8 +267,8 @@ func TestLists(t *testing.T) {
 	if sum != all.Total {
 		t.Errorf("the tallies add up to %d, of %d", sum, all.Total)
 	}
-	for what, q := range map[string]client.Query{`"nothing" is not what can become`: {Change: []string{"nothing"}}, `"done" is not a status`: {Status: []string{"done"}}, `"ship" is no compared field`: {Differs: "ship"},
-		`atLeast is "much"`: {AtLeast: "much"}, `atMost is "-3"`: {AtMost: "-3"}, `not sorted by "luck"`: {Sort: "luck"}, "have no status": {Tray: "matched", Owner: "me"}, "are listed alone": {Tray: "missing,matched"}} {
+	for what, q := range map[string]client.Query{`The parameter change is "nothing"; write one of new`: {Change: []string{"nothing"}}, `The parameter status is "done"; write one of open`: {Status: []string{"done"}}, `"ship" is no compared field`: {Differs: "ship"},
+		`atLeast is "much"`: {AtLeast: "much"}, `atMost is "-3"`: {AtMost: "-3"}, `The parameter sort is "luck"; write one of place`: {Sort: "luck"}, "have no status": {Tray: "matched", Owner: "me"}, "are listed alone": {Tray: "missing,matched"}} {
 		_, err := c.Entries(ctx, run, q)
 		refused(t, what, err, view.Invalid, what)
 	}
@@ -362,7 +366,7 @@ func TestSignOff(t *testing.T) {
 	}
 	_, err = ines.ChangeEntry(ctx, run, "1", 1, view.WorkChange{Status: text("settled")})
 	refused(t, "a change", err, view.Signed, "is signed")
-	_, err = ines.ChangeEntries(ctx, run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: text("settled")}, Seen: page.Seen})
+	_, err = ines.ChangeEntries(ctx, run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: text("settled")}, Count: page.Total, Seen: page.Seen})
 	refused(t, "a change of many", err, view.Signed, "is signed")
 	_, err = ines.Comment(ctx, run, "1", "one more thing")
 	refused(t, "a comment", err, view.Signed, "is signed")
@@ -374,7 +378,7 @@ func TestSignOff(t *testing.T) {
 	if err != nil || still.Total == 0 {
 		t.Fatalf("%d, %v", still.Total, err)
 	}
-	if _, err := tam.ChangeEntries(ctx, next.ID, client.Query{Change: []string{"still-open"}}, view.BulkChange{WorkChange: view.WorkChange{Status: text("explained")}, Seen: still.Seen}); err != nil {
+	if _, err := tam.ChangeEntries(ctx, next.ID, client.Query{Change: []string{"still-open"}}, view.BulkChange{WorkChange: view.WorkChange{Status: text("explained")}, Count: still.Total, Seen: still.Seen}); err != nil {
 		t.Fatal(err)
 	}
 	statuses := func() (n map[string]int) {
@@ -504,7 +508,7 @@ func TestKilledWork(t *testing.T) {
 				if n == 1+kill {
 					close(begun) // the service is killed while it makes this change
 				}
-				if _, err := c.ChangeEntries(t.Context(), run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: &status, Reason: text([]string{"timing", "rounding"}[n%2])}, Seen: page.Seen, Over: "overwrite"}); err != nil {
+				if _, err := c.ChangeEntries(t.Context(), run, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: &status, Reason: text([]string{"timing", "rounding"}[n%2])}, Count: page.Total, Seen: page.Seen, Over: "overwrite"}); err != nil {
 					return // killed
 				}
 			}

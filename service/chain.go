@@ -154,7 +154,7 @@ func (v *Service) freshSet(ctx context.Context, j *job, set string) error {
 func (v *Service) Chain(ctx context.Context, name string) (*view.Chain, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	l, err := v.links(ctx)
 	if err != nil {

@@ -71,7 +71,7 @@ func cellsOf(r *view.Record) (cells []record.Cell) {
 func (v *Service) sieveNamed(ctx context.Context, name string) (row store.Sieve, p *planned, list []store.Acceptance, err error) {
 	row, text, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return row, nil, nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return row, nil, nil, v.sieveProblem(ctx, err, name)
 	}
 	s, err := sieveOf(row, text)
 	if err != nil {
@@ -276,7 +276,7 @@ func shownKey(key []string) string { return strings.Join(key, " · ") }
 func (v *Service) TakeBack(ctx context.Context, name string, id uint) (*view.Crosswalk, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	if _, err := v.store.EndAcceptance(ctx, row.ID, id); err != nil {
 		return nil, problem(err, fmt.Sprintf("entry %d that holds in the crosswalk of %q", id, name))

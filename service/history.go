@@ -22,6 +22,11 @@ type HistoryQuery struct {
 
 // History returns a page of the history, the newest first.
 func (v *Service) History(ctx context.Context, q HistoryQuery) (*view.History, error) {
+	if q.Person != "" {
+		if err := v.person(ctx, "person", q.Person); err != nil {
+			return nil, err
+		}
+	}
 	before, err := cursor(q.After)
 	if err != nil {
 		return nil, err

@@ -28,6 +28,9 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 	switch q.Of {
 	case "", "all":
 		if q.Owner != "" {
+			if err := v.person(ctx, "owner", q.Owner); err != nil {
+				return nil, err
+			}
 			chosen.Owner = &q.Owner
 		}
 	case "mine":
@@ -45,7 +48,7 @@ func (v *Service) Overview(ctx context.Context, q OverviewQuery) (*view.Overview
 	if q.Sieve != "" {
 		row, _, err := v.store.Sieve(ctx, q.Sieve)
 		if err != nil {
-			return nil, problem(err, fmt.Sprintf("sieve %q", q.Sieve))
+			return nil, v.sieveProblem(ctx, err, q.Sieve)
 		}
 		chosen.Sieve = row.ID
 	}

@@ -130,6 +130,11 @@ func (v *Service) Entries(ctx context.Context, run uint, q Query) (*view.Entries
 
 // exceptions is a page of the exceptions that are chosen: how they are stored, and what there is to say of the page.
 func (v *Service) exceptions(ctx context.Context, r *report, q Query) ([]store.Shown, *view.Entries, error) {
+	if q.After == "" { // of a list that is gone through, the first page says it
+		if err := v.checkNames(ctx, r, &q); err != nil {
+			return nil, nil, err
+		}
+	}
 	chosen, err := q.chosen(ctx, r)
 	if err != nil {
 		return nil, nil, err

@@ -101,7 +101,7 @@ func (v *Service) matchAny(ctx context.Context, j *job, p *planned) (*match.Inde
 func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 	row, text, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return view.Job{}, problem(err, fmt.Sprintf("sieve %q", name))
+		return view.Job{}, v.sieveProblem(ctx, err, name)
 	}
 	s, err := sieveOf(row, text)
 	if err != nil {

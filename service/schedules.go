@@ -95,7 +95,7 @@ func (v *Service) scheduleOf(one store.Schedule) *view.Schedule {
 func (v *Service) Schedule(ctx context.Context, name string) (*view.Schedule, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	one, err := v.store.Schedule(ctx, row.ID)
 	if one.Version == 0 {
@@ -108,7 +108,7 @@ func (v *Service) Schedule(ctx context.Context, name string) (*view.Schedule, er
 func (v *Service) SetSchedule(ctx context.Context, name string, version int, n view.NewSchedule) (*view.Schedule, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	if n.Cron != "" {
 		schedule, where, err := parseCron(n.Cron, n.Zone)

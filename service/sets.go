@@ -40,7 +40,7 @@ func (v *Service) Set(ctx context.Context, name string) (*view.Set, error) {
 
 func (v *Service) set(ctx context.Context, name string) (store.RecordSet, store.Snapshot, error) {
 	set, snap, err := v.store.Set(ctx, name)
-	return set, snap, problem(err, fmt.Sprintf("record set %q", name))
+	return set, snap, v.setProblem(ctx, err, name)
 }
 
 func setOf(set store.RecordSet, snap store.Snapshot) view.Set {
@@ -99,7 +99,7 @@ func (v *Service) DeleteSet(ctx context.Context, name string) error {
 	if sets := l.madeFrom(node{set: name}); len(sets) > 0 {
 		return view.InUse.New(fmt.Sprintf("The record set %q is made from %q; delete that one first, or load it from something else.", sets[0], name))
 	}
-	return problem(v.store.DeleteSet(ctx, name), fmt.Sprintf("record set %q", name))
+	return v.setProblem(ctx, v.store.DeleteSet(ctx, name), name)
 }
 
 // pageSize is the number of rows of a page: as many as asked for, within limits; 100 where nothing is asked.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"twinsieve/service/view"
@@ -25,12 +26,16 @@ func (v *Service) ShareReport(ctx context.Context, run uint, q Query, n view.New
 	if n.Days < 1 || n.Days > mostDays {
 		return nil, view.Invalid.New("A link works for 1 to 366 days.")
 	}
-	if q.Owner == "me" {
+	if strings.EqualFold(q.Owner, "me") { // whoever opens the link has no name
 		q.Owner = store.ActorOf(ctx).Name
 	}
 	q.Limit = 1
-	if _, err := v.Entries(ctx, run, q); err != nil {
+	page, err := v.Entries(ctx, run, q)
+	if err != nil {
 		return nil, err
+	}
+	if page.Total != n.Count {
+		return nil, otherCount(n.Count, page.Total)
 	}
 	q.Limit, q.After = 0, ""
 	text, err := json.Marshal(q)

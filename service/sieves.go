@@ -34,7 +34,7 @@ func (v *Service) Sieves(ctx context.Context) (*view.Sieves, error) {
 func (v *Service) Sieve(ctx context.Context, name string) (*view.Sieve, error) {
 	row, definition, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	return sieveOf(row, definition)
 }
@@ -73,7 +73,7 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 	}
 	before, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	if err := v.checkSides(ctx, before.ID, d); err != nil {
 		return nil, err
@@ -85,7 +85,7 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 	case errors.Is(err, store.ErrNameTaken):
 		return nil, nameTaken(d.Name)
 	case err != nil:
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	return sieveOf(row, text)
 }
@@ -105,7 +105,7 @@ func (v *Service) DeleteSieve(ctx context.Context, name string, version int) err
 	if errors.Is(err, store.ErrChanged) {
 		return changed(name)
 	}
-	return problem(err, fmt.Sprintf("sieve %q", name))
+	return v.sieveProblem(ctx, err, name)
 }
 
 func nameTaken(name string) error {

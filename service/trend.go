@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -22,7 +21,7 @@ const trendRuns = 24
 func (v *Service) Trend(ctx context.Context, name string) (*view.Trend, error) {
 	row, _, err := v.store.Sieve(ctx, name)
 	if err != nil {
-		return nil, problem(err, fmt.Sprintf("sieve %q", name))
+		return nil, v.sieveProblem(ctx, err, name)
 	}
 	runs, err := v.store.RunsOf(ctx, row.ID, trendRuns)
 	if err != nil {

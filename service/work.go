@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strconv"
 
 	"twinsieve/service/summary"
@@ -42,12 +41,8 @@ func (v *Service) checkWork(ctx context.Context, c view.WorkChange) (store.WorkC
 		}
 	}
 	if c.Reason != nil && *c.Reason != "" {
-		reasons, err := v.Reasons(ctx)
-		if err != nil {
+		if err := v.checkReason(ctx, *c.Reason, false); err != nil {
 			return store.WorkChange{}, err
-		}
-		if !slices.Contains(reasons.Reasons, *c.Reason) {
-			return store.WorkChange{}, view.Invalid.New(fmt.Sprintf("%q is not in the list of reasons; an admin can add it.", *c.Reason))
 		}
 	}
 	return store.WorkChange{Status: c.Status, Owner: c.Owner, Reason: c.Reason}, nil
@@ -122,6 +117,14 @@ func (v *Service) ChangeEntries(ctx context.Context, run uint, q Query, c view.B
 	if err != nil {
 		return nil, err
 	}
+	if t, exceptions, err := q.tray(); err != nil {
+		return nil, err
+	} else if !exceptions {
+		return nil, view.Invalid.New(fmt.Sprintf("Records in %s are not exceptions, so they have no status, owner or reason.", t))
+	}
+	if err := v.checkNames(ctx, r, &q); err != nil {
+		return nil, err
+	}
 	q.Entries = c.Entries
 	chosen, err := q.chosen(ctx, r)
 	if err != nil {
@@ -131,7 +134,7 @@ func (v *Service) ChangeEntries(ctx context.Context, run uint, q Query, c view.B
 		chosen.Changes = everyChange
 	}
 	says := words.Work(change.Status, change.Owner, change.Reason)
-	done, err := v.store.Work(ctx, store.WorkOn{Chosen: chosen, Seen: c.Seen, Over: c.Over, Says: says}, change)
+	done, err := v.store.Work(ctx, store.WorkOn{Chosen: chosen, Count: &c.Count, Seen: c.Seen, Over: c.Over, Says: says}, change)
 	if err != nil {
 		return nil, v.workProblem(err)
 	}
@@ -158,7 +161,10 @@ func (v *Service) tellOf(ctx context.Context, sieveID uint, says string, excepti
 // workProblem gives an error of a change of exceptions the form in which people see it.
 func (v *Service) workProblem(err error) error {
 	var conflict *store.ConflictError
+	var other *store.CountError
 	switch {
+	case errors.As(err, &other):
+		return otherCount(other.Meant, other.Chosen)
 	case errors.As(err, &conflict):
 		p := view.Changed.New(fmt.Sprintf("%s been changed by others since you looked. Nothing was changed. Look again, or say that these are skipped or overwritten.", has(conflict.Exceptions)))
 		for _, x := range conflict.First {
@@ -173,6 +179,12 @@ func (v *Service) workProblem(err error) error {
 		return view.Signed.New("This report is signed, so nothing of it changes any more. Work on its exceptions goes on in later reports, or here once it is reopened.")
 	}
 	return problem(err, "such action, or it has been undone already")
+}
+
+// otherCount is the problem that a change or a link affects another number of exceptions than the one that was seen.
+func otherCount(seen, now int64) error {
+	return view.OtherCount.New(fmt.Sprintf("This filter chooses %s now; the request says %s. Nothing was done. Look at the list again, and repeat it with the number that it shows.",
+		summary.Count(now, "exception"), summary.Number(seen)), view.Fault{Where: "count", What: fmt.Sprintf("it is %d now", now)})
 }
 
 func has(n int64) string {

@@ -22,6 +22,12 @@ func (s *Store) Sieves(ctx context.Context) (sieves []Sieve, definitions []strin
 	return sieves, definitions, nil
 }
 
+// SieveNames lists the names of the sieves.
+func (s *Store) SieveNames(ctx context.Context) (names []string, err error) {
+	err = s.reads.WithContext(ctx).Model(&Sieve{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
 // Sieve returns a sieve and its newest definition.
 func (s *Store) Sieve(ctx context.Context, name string) (v Sieve, definition string, err error) {
 	if err = s.reads.WithContext(ctx).Where("name = ?", name).Take(&v).Error; err != nil {

@@ -18,6 +18,12 @@ import (
 	"twinsieve/core/record"
 )
 
+// SetNames lists the names of the record sets.
+func (s *Store) SetNames(ctx context.Context) (names []string, err error) {
+	err = s.reads.WithContext(ctx).Model(&RecordSet{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
 // Sets lists the record sets by name, each with its newest snapshot.
 func (s *Store) Sets(ctx context.Context) ([]RecordSet, []Snapshot, error) {
 	var sets []RecordSet

@@ -24,6 +24,14 @@ func (e *ConflictError) Error() string {
 	return fmt.Sprintf("%d exceptions have been changed meanwhile", e.Exceptions)
 }
 
+// CountError says that another number of exceptions is chosen than was meant.
+type CountError struct{ Meant, Chosen int64 }
+
+// Error implements error.
+func (e *CountError) Error() string {
+	return fmt.Sprintf("%d exceptions are chosen, and %d were meant", e.Chosen, e.Meant)
+}
+
 // WorkChange is what is to become of exceptions. What is nil stays as it is.
 type WorkChange struct {
 	Status *string `json:"status,omitempty"`
@@ -48,6 +56,7 @@ type Action struct {
 type WorkOn struct {
 	Chosen  EntryQuery // of a run
 	Version int        // of a single exception: what it must be; 0: any
+	Count   *int64     // how many are meant to be chosen; nil: any number
 	Seen    int64      // entry of the history up to which its author has seen changes
 	Over    string     // what becomes of exceptions that others have changed since: "" refuses the whole change, "skip" leaves them, "overwrite" changes them all the same
 	Says    string     // what is done, in plain words
@@ -64,6 +73,9 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 		ids, err := s.choose(tx, on.Chosen)
 		if err != nil {
 			return err
+		}
+		if n := int64(len(ids)); on.Count != nil && n != *on.Count {
+			return &CountError{*on.Count, n}
 		}
 		if err := s.touch(tx, on.Chosen.Run, ids); err != nil {
 			return err

@@ -24,8 +24,10 @@ type sideReader struct {
 	row    []reading.Value // the values of a record that will have no entry
 	wanted []bool          // of the batch's records, which take part; nil: all
 	trays  []tray.Tray     // of the batch's records; nil as long as all take part
-	again  bool            // the records have been given before: they are evaluated, and go nowhere
-	digest *digest         // of the batch; nil: it has none
+
+	digests digests        // of blocks of the records read so far
+	sampled []sampled      // which of the records that are being read have a digest
+	only    map[int64]bool // the records have been given before: those of these blocks are evaluated again, and go nowhere
 
 	room       []byte   // for the entries being put together
 	ends       []int    // where each of them ends so far; -1: the record has none
@@ -43,7 +45,7 @@ const (
 )
 
 func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
-	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), row: make([]reading.Value, len(m.plan.Values))}
+	r := &sideReader{m: m, side: s, tally: t, to: m.partitions.writer(s), digests: digests{}, row: make([]reading.Value, len(m.plan.Values))}
 	if m.plan.Where[s] != nil {
 		r.where = m.plan.Where[s].Evaluator()
 	}
@@ -63,10 +65,7 @@ func (m *Matching) sideReader(s tray.Side, t *tally) *sideReader {
 
 // read makes entries of records.
 func (r *sideReader) read(g given) error {
-	r.trays, r.wanted, r.digest = nil, nil, nil
-	if r.again || r.m.digests.chosen(g.first) {
-		r.digest = &digest{first: g.first, records: g.records}
-	}
+	r.trays, r.wanted, r.sampled = nil, nil, r.sample(&g)
 	if r.where != nil {
 		r.filter(g.batch)
 	}
@@ -100,15 +99,10 @@ func (r *sideReader) read(g given) error {
 			return err
 		}
 	}
-	if !r.again && (r.trays != nil || r.digest != nil) {
+	if r.trays != nil && r.only == nil {
 		r.m.mu.Lock()
-		defer r.m.mu.Unlock()
-		if r.trays != nil {
-			r.m.outside[r.side] = append(r.m.outside[r.side], outside{g.first, r.trays})
-		}
-		if r.digest != nil {
-			r.m.digests.of[r.side] = append(r.m.digests.of[r.side], *r.digest)
-		}
+		r.m.outside[r.side] = append(r.m.outside[r.side], outside{g.first, r.trays})
+		r.m.mu.Unlock()
 	}
 	return nil
 }
@@ -147,10 +141,10 @@ func (r *sideReader) some(g *given, from, to, each int) error {
 	for v := range r.values {
 		r.values[v].put(r.room, from, ends, unreadable)
 	}
-	if r.digest != nil {
-		r.digestSome(from, each, ends)
+	if len(r.sampled) > 0 {
+		r.digest(g.first, from, each, ends)
 	}
-	if r.again {
+	if r.only != nil {
 		return nil
 	}
 	hashes := r.hashes[:to-from]

@@ -89,7 +89,7 @@ type Matching struct {
 	mu      sync.Mutex
 	feeders []*Feeder
 	outside [2][]outside
-	digests digests
+	seed    maphash.Seed // of what is evaluated twice
 }
 
 // Begin begins a match of about so many records of both sides together. Its records are given to it by [Matching.Feeder]s; [Matching.Finish]
@@ -113,7 +113,7 @@ func Begin(plan *sieve.Plan, records int64, opts Options) *Matching {
 		each = unnumbered
 	}
 	opts.Budget -= min(each*records, opts.Budget*3/4)
-	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), records, opts), digests: digests{seed: maphash.MakeSeed()}}
+	m := &Matching{plan: plan, opts: opts, index: &Index{}, partitions: newPartitions(partitionCount(records, opts), records, opts), seed: maphash.MakeSeed()}
 	if len(plan.Crosswalk.Keys) > 0 {
 		m.classes = NewClasses(plan, plan.Crosswalk.Keys)
 	}

@@ -18,3 +18,22 @@ func Nearest(name string, names []string) []string {
 	slices.SortStableFunc(ordered, func(a, b string) int { return distance[a] - distance[b] })
 	return ordered
 }
+
+// Suggest returns the name that somebody has probably meant: the nearest, where no more than a third of its characters differ, or it
+// begins with what was written.
+func Suggest(name string, names []string) (string, bool) {
+	if name == "" || len(names) == 0 {
+		return "", false
+	}
+	from := []rune(strings.ToLower(name))
+	for _, near := range Nearest(name, names) {
+		to := []rune(strings.ToLower(near))
+		if most := max(len(from), len(to)) / 3; Distance(from, to, most) <= max(most, 1) {
+			return near, true
+		}
+		if len(from) > 2 && strings.HasPrefix(string(to), string(from)) {
+			return near, true
+		}
+	}
+	return "", false
+}

@@ -133,7 +133,9 @@ func Number(n int64) string { return numbers.Sprintf("%d", n) }
 
 // Count writes a count of things: "1 record", "1,204 records".
 func Count(n int64, thing string) string {
-	if n != 1 {
+	if y, ok := strings.CutSuffix(thing, "y"); n != 1 && ok {
+		thing = y + "ies"
+	} else if n != 1 {
 		thing += "s"
 	}
 	return Number(n) + " " + thing

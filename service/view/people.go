@@ -108,7 +108,7 @@ type Tokens struct {
 // NewToken is a token to be made.
 type NewToken struct {
 	Label string `json:"label" required:"true" description:"What it is for."`
-	Days  int    `json:"days,omitempty" description:"How long it works: 1 to 366 days, 90 where not stated."`
+	Days  int    `json:"days,omitempty" minimum:"1" maximum:"366" description:"How long it works: 1 to 366 days, 90 where not stated."`
 }
 
 // Event is an entry of the history.

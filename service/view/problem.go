@@ -34,6 +34,8 @@ var (
 	BadDefinition = ProblemKind{"invalid-definition", "The sieve's definition is not valid", http.StatusUnprocessableEntity}
 	Unreadable    = ProblemKind{"unreadable-file", "The file cannot be read", http.StatusUnprocessableEntity}
 	TooLarge      = ProblemKind{"too-large", "The file is too large", http.StatusRequestEntityTooLarge}
+	WrongType     = ProblemKind{"wrong-content-type", "The body is of another type", http.StatusUnsupportedMediaType}
+	OtherCount    = ProblemKind{"other-count", "Another number of exceptions is affected", http.StatusConflict}
 	Foreign       = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
 	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
 	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}

@@ -5,8 +5,8 @@ import "time"
 // Retention says what is kept of runs and snapshots, beside the newest of each sieve and record set, which always is. What is both too many
 // and too old, or either, goes.
 type Retention struct {
-	Newest int `json:"newest,omitempty" description:"So many of each sieve and set are kept; any number where not stated."`
-	Days   int `json:"days,omitempty" description:"Those that are not older than so many days are kept; of any age where not stated."`
+	Newest int `json:"newest,omitempty" minimum:"1" description:"So many of each sieve and set are kept; any number where not stated."`
+	Days   int `json:"days,omitempty" minimum:"1" description:"Those that are not older than so many days are kept; of any age where not stated."`
 }
 
 // Removable is what a rule lets go.

@@ -4,7 +4,8 @@ import "time"
 
 // NewShare is a link to be made, by which others, who need not sign in, read a report.
 type NewShare struct {
-	Days int `json:"days,omitempty" description:"How long it works: 1 to 366 days, 30 where not stated."`
+	Days  int   `json:"days,omitempty" minimum:"1" maximum:"366" description:"How long it works: 1 to 366 days; 30 by default."`
+	Count int64 `json:"count" required:"true" minimum:"-1" description:"The total of the list that it is made from (-1 where the list has not counted). If it is another number now, no link is made."`
 }
 
 // Share is such a link.

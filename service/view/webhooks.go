@@ -23,7 +23,7 @@ type Webhooks struct {
 // NewWebhook is a webhook to be added.
 type NewWebhook struct {
 	Address string   `json:"address" required:"true" description:"An http or https address."`
-	Events  []string `json:"events,omitempty" description:"run.ended, exceptions.owned; both where not stated."`
+	Events  []string `json:"events,omitempty" enum:"run.ended,exceptions.owned" description:"run.ended, exceptions.owned; both where not stated."`
 }
 
 // Delivery is an event on its way to a webhook.

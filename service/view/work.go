@@ -31,7 +31,8 @@ type WorkChange struct {
 // BulkChange changes all exceptions of a report that are chosen, as one action that can be undone as one.
 type BulkChange struct {
 	WorkChange
-	Seen    int64    `json:"seen" required:"true" description:"As the page said that its author has seen: what others have changed since is in conflict."`
+	Count   int64    `json:"count" required:"true" minimum:"0" description:"How many exceptions the list showed that are chosen. If another number is, nothing is changed."`
+	Seen    int64    `json:"seen" required:"true" minimum:"0" description:"As the page said that its author has seen: what others have changed since is in conflict."`
 	Over    string   `json:"over,omitempty" enum:"skip,overwrite" description:"What becomes of exceptions that others have changed since: skip leaves them, overwrite changes them all the same; where it is not said, nothing at all is changed."`
 	Entries []string `json:"entries,omitempty" description:"Ids of the entries, of those that the filter chooses; all of these where not given."`
 }

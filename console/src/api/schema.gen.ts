@@ -1671,6 +1671,11 @@ export interface components {
             right: string;
         };
         ApiBulkRequest: {
+            /**
+             * Format: int64
+             * @description How many exceptions the list showed that are chosen. If another number is, nothing is changed.
+             */
+            count: number;
             /** @description Ids of the entries, of those that the filter chooses; all of these where not given. */
             entries?: string[];
             /**
@@ -1845,7 +1850,7 @@ export interface components {
              * @description Rows before the page.
              */
             first?: number;
-            /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+            /** @description Rows of the page: 1 to 1,000; 100 by default. */
             limit?: number;
             look: components["schemas"]["Look"];
             /** @description Id of a run. */
@@ -1867,7 +1872,12 @@ export interface components {
             zone?: string;
         };
         ApiShareRequest: {
-            /** @description How long it works: 1 to 366 days, 30 where not stated. */
+            /**
+             * Format: int64
+             * @description The total of the list that it is made from (-1 where the list has not counted). If it is another number now, no link is made.
+             */
+            count: number;
+            /** @description How long it works: 1 to 366 days; 30 by default. */
             days?: number;
         };
         ApiSieveBody: {
@@ -2751,7 +2761,7 @@ export interface components {
             /** @description An http or https address. */
             address: string;
             /** @description run.ended, exceptions.owned; both where not stated. */
-            events?: string[];
+            events?: ("run.ended" | "exceptions.owned")[];
         };
         OneTime: {
             /** Format: date-time */
@@ -4265,7 +4275,7 @@ export interface operations {
             query?: {
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
                 /** @description Whose; all where not given. */
                 of?: "mine" | "unowned" | "mentions" | "all";
@@ -4398,10 +4408,10 @@ export interface operations {
             query?: {
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
                 /** @description Only of things of this kind. */
-                kind?: "set" | "sieve" | "run" | "exception" | "person" | "connection";
+                kind?: "set" | "sieve" | "run" | "exception" | "person" | "connection" | "reasons" | "webhook";
                 /** @description Only of the thing of this name. */
                 subject?: string;
                 /** @description Only what this person did. */
@@ -5297,7 +5307,7 @@ export interface operations {
             query?: {
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -5463,9 +5473,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -5480,13 +5490,13 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -5524,9 +5534,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -5541,8 +5551,8 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
             };
@@ -5841,9 +5851,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -5858,13 +5868,13 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
                 /** @description Format of the file; CSV where not stated. xlsx, html and pdf are the whole report with the entries chosen. */
                 format?: "csv" | "tsv" | "xlsx" | "json" | "ndjson" | "parquet" | "arrow" | "html" | "pdf";
@@ -6011,7 +6021,7 @@ export interface operations {
     listRepeated: {
         parameters: {
             query?: {
-                /** @description How many keys to list: 1 to 1,000, 100 where nothing is asked. */
+                /** @description How many keys to list: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -6081,9 +6091,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -6098,8 +6108,8 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
             };
@@ -6650,7 +6660,7 @@ export interface operations {
             query?: {
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -6687,7 +6697,7 @@ export interface operations {
             query?: {
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -6898,9 +6908,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -6915,13 +6925,13 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
             };
             header?: never;
@@ -6993,9 +7003,9 @@ export interface operations {
                 /** @description Only entries of this tray, or of several with commas between them; all exceptions where not given. matched and excluded stand alone. */
                 tray?: string;
                 /** @description Only what has become this since the run before: new, still-open, changed, returned, cleared, absent. Cleared and absent ones are listed only where they are asked for. */
-                change?: string[];
+                change?: ("new" | "still-open" | "changed" | "returned" | "cleared" | "absent")[];
                 /** @description Only exceptions of this status: open, in-progress, explained, settled. */
-                status?: string[];
+                status?: ("open" | "in-progress" | "explained" | "settled")[];
                 /** @description Only exceptions of this person; me, or nobody. */
                 owner?: string;
                 /** @description Only exceptions with this reason; or none. */
@@ -7010,13 +7020,13 @@ export interface operations {
                 in?: string;
                 /** @description Only entries that hold each of these words in some cell, in any letter case. */
                 search?: string;
-                /** @description By what they are sorted: place, key, amount, tray, status, owner or age; place where not given. */
-                sort?: string;
+                /** @description What they are sorted by; place by default. */
+                sort?: "place" | "key" | "amount" | "tray" | "status" | "owner" | "age";
                 /** @description The greatest first. */
                 desc?: boolean;
                 /** @description Cursor of the page, from the page before. */
                 after?: string;
-                /** @description Rows of the page: 1 to 1,000, 100 where nothing is asked. */
+                /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
                 /** @description Format of the file; CSV where not stated. */
                 format?: "csv" | "xlsx" | "ndjson" | "parquet" | "html" | "pdf";

@@ -5,7 +5,7 @@ import { answer, api, type Run } from '../api/client';
 import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
-import { when } from '../parts/format';
+import { count, when } from '../parts/format';
 import { NumberChoice } from '../parts/NumberChoice';
 import type { EntryQuery } from './query';
 import { useDoing } from '../parts/useDoing';
@@ -32,10 +32,24 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
   const [made, setMade] = useState('');
   const [copied, setCopied] = useState(false);
   const { act, failed } = useDoing(['shares', run.id]);
+  const shows = chosen ? query : undefined;
+  const total = useQuery({
+    queryKey: ['entries', run.id, 'shared', shows],
+    enabled: may,
+    queryFn: async () =>
+      (
+        await answer(
+          api.GET('/api/v1/runs/{run}/entries', { params: { path, query: { ...shows, after: undefined, limit: 1 } } }),
+        )
+      ).data.total,
+  });
   const make = () =>
     act(async () => {
       const share = await answer(
-        api.POST('/api/v1/runs/{run}/shares', { params: { path, query: chosen ? query : undefined }, body: { days } }),
+        api.POST('/api/v1/runs/{run}/shares', {
+          params: { path, query: shows },
+          body: { days, count: total.data ?? 0 },
+        }),
       );
       setMade(location.origin + (share.data.link ?? ''));
     });
@@ -64,8 +78,10 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
               <Checkbox checked={chosen} onChange={(event) => setChosen(event.target.checked)}>
                 only what is chosen now
               </Checkbox>
-              <Button size="small" htmlType="submit">
-                Make a link
+              <Button size="small" htmlType="submit" disabled={total.data === undefined}>
+                {(total.data ?? -1) < 0
+                  ? 'Make a link'
+                  : `Make a link to ${count(total.data ?? 0)} ${total.data === 1 ? 'entry' : 'entries'}`}
               </Button>
             </div>
           </Form>
@@ -74,7 +90,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
               Copy it now, it is not shown again: <code className="mono secret">{made}</code>
             </p>
           )}
-          <Fault error={failed} />
+          <Fault error={failed ?? total.error} />
           {list.data?.map((s) => (
             <div key={s.id} className="saved">
               <span>

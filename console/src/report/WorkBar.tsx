@@ -56,6 +56,7 @@ export function WorkBar(p: {
             status: status as 'open',
             owner: owner === '-' ? '' : owner,
             reason: reason === '-' ? '' : reason,
+            count: many,
             seen: p.seen,
             over,
             entries: p.chosen.length ? p.chosen : undefined,

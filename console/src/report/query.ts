@@ -25,8 +25,8 @@ export function queryOf(params: URLSearchParams, tray: string): EntryQuery {
   const many = (name: string) => params.get(name)?.split(',').filter(Boolean);
   return {
     tray: tray === 'all' ? undefined : tray,
-    change: many('change'),
-    status: many('status'),
+    change: many('change') as EntryQuery['change'],
+    status: many('status') as EntryQuery['status'],
     owner: one('owner'),
     reason: one('reason'),
     differs: one('differs'),
@@ -34,7 +34,7 @@ export function queryOf(params: URLSearchParams, tray: string): EntryQuery {
     atMost: one('atMost'),
     in: one('in'),
     search: one('search'),
-    sort: one('sort'),
+    sort: one('sort') as EntryQuery['sort'],
     desc: params.get('desc') === 'true' || undefined,
   };
 }
