@@ -89,7 +89,7 @@ type computedRequest struct {
 
 type reloadRequest struct {
 	setPath
-	Source view.SourceRef `json:"source" description:"The new file; not needed where the set came from the service's folder."`
+	Source view.SourceRef `json:"source,omitzero" description:"The new file; not needed where the set came from the service's folder."`
 }
 
 // format is how a file is handed over.

@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"errors"
 	"strconv"
 	"strings"
-	"unicode"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -46,7 +44,9 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 		flag.Name, flag.Hidden = prefix+flag.Name, prefix != ""
 		cmd.Flags().AddFlag(flag)
 	})
-	c.prefix = prefix
+	if c.prefix = prefix; prefix == "" { // else whoever reads two files knows which it is
+		explaining(cmd, c.explain)
+	}
 }
 
 // choices are what the options state.
@@ -87,32 +87,6 @@ func (c *choiceFlags) choices(cmd *cobra.Command) (intake.Choices, error) {
 		return out, c.explain(err)
 	}
 	return out, nil
-}
-
-// explain says of a choice that cannot be followed which option made it.
-func (c *choiceFlags) explain(err error) error {
-	if choice := new(intake.ChoiceError); errors.As(err, &choice) {
-		return wrongRequest("--%s%s: %s", c.prefix, optionOf(choice.Choice), choice.What)
-	}
-	return err
-}
-
-// optionOf is the option by which a choice is made.
-func optionOf(choice string) string {
-	switch choice {
-	case "footers", "types", "blanks":
-		return strings.TrimSuffix(choice, "s")
-	case "computed":
-		return "compute"
-	}
-	option := ""
-	for _, c := range choice {
-		if unicode.IsUpper(c) {
-			option += "-"
-		}
-		option += string(unicode.ToLower(c))
-	}
-	return option
 }
 
 // controlFlags are the options for the figures that a sender states.

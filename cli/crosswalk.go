@@ -57,6 +57,7 @@ func newCrosswalk(root *rootFlags) *cobra.Command {
 	cmd.Flags().StringVar(&out, "out", "", "write the pairs of keys to this CSV file")
 	wholeNumberVar(cmd.Flags(), &takeBack, "take-back", 0, 1, 0, "revoke entry `N`")
 	cmd.Flags().StringVar(&reason, "reason", "", "why, for who looks at it later")
+	cmd.MarkFlagsMutuallyExclusive("in", "out", "take-back")
 	cmd.Flags().BoolVar(&confirm, "confirm", false, "also where more than two keys become one")
 	return cmd
 }

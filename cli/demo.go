@@ -209,6 +209,7 @@ func workInDemo(ctx context.Context, people []*client.Client, round int) error {
 		for _, e := range page.Entries {
 			change.Entries = append(change.Entries, e.ID)
 		}
+		change.Count = int64(len(change.Entries))
 		change.Status = &status
 		if owner != "" {
 			change.Owner = &owner

@@ -82,6 +82,8 @@ type definitionFlags struct {
 	currency                string
 	carry                   string
 	lookups                 []string
+
+	before struct{ key, compare, amounts, lookups int } // how many the definition had that the options were added to
 }
 
 func (f *definitionFlags) add(cmd *cobra.Command) {
@@ -95,15 +97,27 @@ func (f *definitionFlags) add(cmd *cobra.Command) {
 		flags.StringVar(&f.where[side], side.String()+"-where", "", "which "+side.String()+` records take part: an expression such as quay == "Tar Quay"`)
 	}
 	oneOfVar(flags, &f.repeats, "repeats", "", repeatRules, "what to do with repeated keys: "+strings.Join(repeatRules, ", ")+" (default pair)")
-	flags.StringArrayVar(&f.lookups, "lookup", nil, "a lookup list for the reading of that name: NAME=FILE.csv, with two columns, code and code")
+	flags.StringArrayVar(&f.lookups, "lookup", nil, "a lookup list for the reading of that name: NAME=FILE.csv, with two columns, code and replacement")
+	explaining(cmd, f.explain)
 }
 
 func (f *definitionFlags) given() bool {
 	return len(f.keys)+len(f.compares)+len(f.amounts)+len(f.lookups) > 0 || f.where != [2]string{} || f.repeats != "" || f.currency+f.carry != ""
 }
 
+// files are the files that the options name.
+func (f *definitionFlags) files() (list []string) {
+	for _, text := range f.lookups {
+		if _, file, ok := strings.Cut(text, "="); ok {
+			list = append(list, file)
+		}
+	}
+	return list
+}
+
 // apply adds what the options say to a definition.
 func (f *definitionFlags) apply(d *sieve.Definition) error {
+	f.before.key, f.before.compare, f.before.amounts, f.before.lookups = len(d.Key), len(d.Compare), len(d.Amounts), len(d.Lookups)
 	for _, text := range f.keys {
 		p, err := parsePair("--key", text, "blanks")
 		if err != nil {
@@ -125,12 +139,8 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 		}
 		d.Amounts = append(d.Amounts, sieve.Amount{Columns: p.columns, Readings: p.readings})
 	}
-	switch f.carry {
-	case "":
-	case "open", "none":
+	if f.carry != "" {
 		d.Carry = f.carry == "open"
-	default:
-		return wrongRequest("--carry %q is neither open nor none", f.carry)
 	}
 	if f.currency != "" {
 		p, err := parsePair("--currency", f.currency)

@@ -39,9 +39,9 @@ func (f *feeding) open() error {
 	group := errgroup.Group{}
 	for _, side := range tray.Sides {
 		group.Go(func() error {
-			file, err := os.Open(f.sifting.files[side])
+			file, err := openFile(f.sifting.files[side])
 			if err != nil {
-				return broken("the %s file cannot be read: %s", side, err)
+				return err
 			}
 			f.files[side] = file
 			info, err := file.Stat()
@@ -49,7 +49,7 @@ func (f *feeding) open() error {
 				return broken("the %s file cannot be read: %s", side, err)
 			}
 			if f.infos[side] = info; !info.Mode().IsRegular() {
-				return wrongRequest("%s is not a file that can be read from any place; sift reads regular files", f.sifting.files[side])
+				return wrongRequest("%s is a pipe or a device; sift reads files from place to place: save it to a file first", f.sifting.files[side])
 			}
 			r, err := intake.Open(file, info.Size(), f.read[side], intake.Options{
 				Name: f.sifting.files[side], EncodingWithin: f.lookWithin[side], Reject: func(r record.Reject) { f.reject(side, r) },
@@ -80,7 +80,9 @@ func (f *feeding) unreadable(side tray.Side, err error) error {
 	switch {
 	case errors.As(err, &fault) && fault.Misread && f.lookWithin[side] > 0 && f.read[side].Encoding == "":
 		return misread{side}
-	case errors.As(err, &fault), errors.As(err, &choice):
+	case errors.As(err, &choice):
+		return f.choices[side].explain(err)
+	case errors.As(err, &fault):
 		return wrongRequest("%s: %s", f.sifting.files[side], err)
 	}
 	return broken("%s: %w", f.sifting.files[side], err)

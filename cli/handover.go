@@ -42,6 +42,9 @@ func toFile(cmd *cobra.Command, c *client.Client, file string, write func(io.Wri
 	if file == "" || file == "-" {
 		return fromService(write(cmd.OutOrStdout()))
 	}
+	if err := notOver(file); err != nil {
+		return err
+	}
 	if err := handover.WriteFile(file, write); err != nil {
 		return fromService(err)
 	}

@@ -49,8 +49,14 @@ Several files become several record sets or, with --stack, one, with a column th
   twinsieve load --from harbour --table service_log
   twinsieve load --from harbour --query "SELECT * FROM service_log WHERE service_date >= '2026-03-01'" --as service-log`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if (l.from.connection != "") == (len(args) > 0) {
-				return wrongRequest("load takes files, or - for standard input, or --from and a connection. See twinsieve load --help")
+			if err := needs(cmd, "from", "table", "query"); err != nil {
+				return err
+			}
+			if l.from.connection != "" && len(args) > 0 {
+				return wrongRequest("give files or --from, not both. See twinsieve load --help")
+			}
+			if l.from.connection == "" && len(args) == 0 {
+				return wrongRequest("give files to load, - for standard input, or --from and a connection. See twinsieve load --help")
 			}
 			return l.run(cmd, root, args)
 		},
@@ -190,14 +196,35 @@ func (l *loading) send(cmd *cobra.Command, c *client.Client, file string) (place
 	return sendFile(cmd, c, file)
 }
 
+// openFile opens a file to read it. What is not a file says what it is.
+func openFile(name string) (*os.File, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, broken("%s cannot be read: %s", name, pathFault(err))
+	}
+	if info, err := f.Stat(); err == nil && info.IsDir() {
+		_ = f.Close()
+		return nil, wrongRequest("%s is a folder; name a file", name)
+	}
+	return f, nil
+}
+
+// pathFault is what is wrong with a path, without the path and what was to be done with it.
+func pathFault(err error) string {
+	if own := new(os.PathError); errors.As(err, &own) {
+		return own.Err.Error()
+	}
+	return err.Error()
+}
+
 func sendFile(cmd *cobra.Command, c *client.Client, file string) (place view.Place, drop func(), err error) {
 	name, in := filepath.Base(file), io.Reader(cmd.InOrStdin())
 	if file == "-" {
 		name = "standard input"
 	} else {
-		f, err := os.Open(file)
+		f, err := openFile(file)
 		if err != nil {
-			return place, nil, broken("the file cannot be read: %s", err)
+			return place, nil, err
 		}
 		defer f.Close()
 		in = f

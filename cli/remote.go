@@ -30,7 +30,7 @@ func fromService(err error) error {
 	case err == nil, errors.As(err, &f), errors.Is(err, context.Canceled):
 		return err
 	case errors.As(err, &p) && p.Status < http.StatusInternalServerError && !view.Interrupted.Is(p):
-		return wrongRequest("%s", p.Detail)
+		return &failure{exitRequest, p}
 	}
 	return broken("%w", err)
 }

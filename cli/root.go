@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 )
@@ -36,7 +37,7 @@ func Run(ctx context.Context, args []string) int {
 			fmt.Fprintln(os.Stderr, "twinsieve: interrupted")
 			return exitFailure
 		}
-		fmt.Fprintf(os.Stderr, "twinsieve: %s\n", f.err)
+		fmt.Fprintf(os.Stderr, "twinsieve: %s\n", strings.TrimSuffix(f.err.Error(), "."))
 	}
 	return f.status
 }

@@ -41,10 +41,11 @@ type serving struct {
 	look    time.Duration
 	verbose bool
 	config  string
+	names   []string // of the settings, as options and in the settings file
 }
 
 func (s *serving) flags(cmd *cobra.Command, data string) {
-	f := cmd.Flags()
+	f := pflag.NewFlagSet("", pflag.ContinueOnError)
 	f.StringVar(&s.listen, "listen", "127.0.0.1:8646", "address and port to listen on")
 	f.StringVar(&s.data, "data", data, "folder of the data file")
 	f.StringVar(&s.memory, "memory", "", "memory to keep to, such as 2GB (default: a quarter of the machine's)")
@@ -56,7 +57,9 @@ func (s *serving) flags(cmd *cobra.Command, data string) {
 	durationVar(f, &s.retry, "retry-wait", 30*time.Second, time.Millisecond, "wait before a webhook is tried again; four times as long before each further try")
 	durationVar(f, &s.look, "look-every", 5*time.Second, time.Millisecond, "how often schedules, and files that are waited for, are looked at")
 	f.BoolVar(&s.verbose, "verbose", false, "log every request")
-	f.StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
+	f.VisitAll(func(setting *pflag.Flag) { s.names = append(s.names, setting.Name) })
+	cmd.Flags().AddFlagSet(f)
+	cmd.Flags().StringVar(&s.config, "config", "", "file with settings, YAML with the names of these options")
 }
 
 // settle fills in what the options do not state: first from variables, then from the settings file.
@@ -69,24 +72,16 @@ func (s *serving) settle(cmd *cobra.Command) error {
 		s.config = os.Getenv("TWINSIEVE_CONFIG")
 	}
 	if s.config != "" {
+		if err := knownSettings(s.config, s.names); err != nil {
+			return err
+		}
 		v.SetConfigFile(s.config)
 		v.SetConfigType("yaml")
 		if err := v.ReadInConfig(); err != nil {
 			return wrongRequest("the settings file cannot be read: %s", err)
 		}
 	}
-	var names []string
-	cmd.Flags().VisitAll(func(f *pflag.Flag) {
-		if f.Name != "config" && f.Name != "files" && f.Name != "help" && cmd.InheritedFlags().Lookup(f.Name) == nil {
-			names = append(names, f.Name)
-		}
-	})
-	if s.config != "" {
-		if err := knownSettings(s.config, names); err != nil {
-			return err
-		}
-	}
-	for _, name := range names {
+	for _, name := range s.names {
 		if flag := cmd.Flags().Lookup(name); !flag.Changed && v.IsSet(name) {
 			if err := flag.Value.Set(v.GetString(name)); err != nil {
 				return wrongRequest("the setting %s=%q: %s", name, v.GetString(name), settingText(err))
@@ -104,6 +99,11 @@ func settingText(err error) string {
 	return err.Error()
 }
 
+func firstLine(err error) string {
+	first, _, _ := strings.Cut(err.Error(), "\n")
+	return first
+}
+
 // knownSettings refuses a settings file with a name that is none of a setting.
 func knownSettings(file string, names []string) error {
 	text, err := os.ReadFile(file)
@@ -112,7 +112,7 @@ func knownSettings(file string, names []string) error {
 	}
 	var settings map[string]any
 	if err := yaml.Unmarshal(text, &settings); err != nil {
-		return wrongRequest("the settings file %s is not a list of settings such as listen: 127.0.0.1:8646: %s", file, err)
+		return wrongRequest("the settings file %s is not a list of settings such as listen: 127.0.0.1:8646: %s", file, firstLine(err))
 	}
 	for _, name := range slices.Sorted(maps.Keys(settings)) {
 		if err := checkWord(strings.ToLower(name), names); err != nil {

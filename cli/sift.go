@@ -117,6 +117,9 @@ func (s *sifting) run(cmd *cobra.Command, root *rootFlags) error {
 	if _, err := formatOf("", s.out, s.exact); err != nil {
 		return err
 	}
+	if err := notOver(s.out, append(s.flags.files(), s.files[0], s.files[1], s.sieveFile)...); err != nil {
+		return err
+	}
 	budget := defaultMemory()
 	if s.memory != "" {
 		var err error
@@ -168,7 +171,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	keepLean()
 	plan, err := d.Compile(feed.sources[0].Columns(), feed.sources[1].Columns())
 	if err != nil {
-		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
+		return s.explain(err)
 	}
 	records := feed.expected()
 	progress.expect(pace.Leg{Stage: "reading files", Units: float64(feed.bytes())}, pace.Leg{Stage: "matching", Units: float64(records)},
@@ -199,7 +202,7 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 		return broken("%w", err)
 	}
 	if err := summary.Unread(cmd.Context(), plan, index, tables); err != nil {
-		return wrongRequest("%s", explainDefinition(err, s.sieveFile))
+		return s.explain(err)
 	}
 	result.Summary = summary.Of(plan, index, result.Rejects)
 	result.Spilled += feed.spilled()
@@ -265,12 +268,15 @@ func setName(file string) string {
 	return name
 }
 
-// explainDefinition names the option where a definition was not read from a file.
-func explainDefinition(err error, file string) string {
-	if file != "" {
-		return file + ": " + err.Error()
+// explain says of something wrong in the definition which option or file it is in.
+func (s *sifting) explain(err error) error {
+	if explained := s.flags.explain(err); explained != err { //nolint:errorlint // the same one
+		return explained
 	}
-	return err.Error()
+	if s.sieveFile != "" {
+		return wrongRequest("%s: %w", s.sieveFile, err)
+	}
+	return wrongRequest("%w", err)
 }
 
 // exceptionTrays are the trays of exceptions, in the order of the lists.

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -146,9 +145,9 @@ func (t *triaging) speak(cmd *cobra.Command, c *client.Client, run uint) error {
 		}
 	}
 	for _, name := range t.files {
-		f, err := os.Open(name)
+		f, err := openFile(name)
 		if err != nil {
-			return wrongRequest("%s cannot be read: %s", name, err)
+			return err
 		}
 		_, err = c.Attach(cmd.Context(), run, t.entries[0], filepath.Base(name), f)
 		if err = errors.Join(err, f.Close()); err != nil {

@@ -48,7 +48,7 @@ func TestBadFiles(t *testing.T) {
 			}
 		})
 	}
-	if r := run(t, nil, "sift", filepath.Join(dir, "none.csv"), good, "-k", "id"); r.status != 3 || !strings.Contains(r.errors, "the left file cannot be read: open "+filepath.Join(dir, "none.csv")) {
+	if r := run(t, nil, "sift", filepath.Join(dir, "none.csv"), good, "-k", "id"); r.status != 3 || !strings.Contains(r.errors, filepath.Join(dir, "none.csv")+" cannot be read: no such file or directory") {
 		t.Errorf("no such file: exit %d, %q", r.status, r.errors)
 	}
 	// A header alone is a set of no records, and ragged lines are rejected one by one.
@@ -82,23 +82,23 @@ func TestBadRequests(t *testing.T) {
 		want string
 	}{
 		"no key":              {nil, "what makes two records the same is not said; give --key LEFT=RIGHT"},
-		"unknown column":      {[]string{"-k", "call_nr=Call"}, `key[0].left: the left side has no column "call_nr"; it has "call_no", "day", "amount_due"`},
-		"unknown right":       {[]string{"-k", "amount_due=amonut"}, `key[0].right: the right side has no column "amonut"; it has "Amount"`},
+		"unknown column":      {[]string{"-k", "call_nr=Call"}, `--key "call_nr=Call": log, the left side, has no column "call_nr"; did you mean "call_no"? Its columns: "call_no", "day", "amount_due"`},
+		"unknown right":       {[]string{"-k", "amount_due=amonut"}, `--key "amount_due=amonut": bills, the right side, has no column "amonut"; did you mean "Amount"? Its columns: "Call", "Day", "Amount"`},
 		"unknown reading":     {[]string{"-k", "call_no=Call: upper"}, `--key "call_no=Call: upper": there is no reading "upper"; the readings are trim`},
 		"reading lacks":       {[]string{"-k", "day=Day: date"}, `the reading "date" needs a layout such as DD.MM.YYYY after its name`},
 		"bad layout":          {[]string{"-k", "day=Day: date DD.MM.YYY"}, `the date layout "DD.MM.YYY" has YYY; write YYYY`},
 		"reading takes none":  {[]string{"-k", "call_no=Call: trim 3"}, `the reading "trim" takes nothing after its name`},
-		"reads nothing":       {[]string{"-k", "day=Day: date DD.MM.YYYY"}, `key[0].readings: none of the 2 values of "day" on the left can be read as stated, such as "2031-03-02"`},
-		"reads no amount":     {[]string{"-k", "call_no=Call", "-c", "day=Amount: as decimal"}, `compare[0]: none of the 2 values of "day" on the left can be read as stated`},
-		"tolerance of a text": {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: within 1"}, "compare[0].within: a tolerance of 1 stands on a field compared as text"},
+		"reads nothing":       {[]string{"-k", "day=Day: date DD.MM.YYYY"}, `--key "day=Day: date DD.MM.YYYY": none of the 2 values of "day" on the left can be read as stated, such as "2031-03-02"`},
+		"reads no amount":     {[]string{"-k", "call_no=Call", "-c", "day=Amount: as decimal"}, `--compare "day=Amount: as decimal": none of the 2 values of "day" on the left can be read as stated`},
+		"tolerance of a text": {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: within 1"}, `--compare "amount_due=Amount: within 1": a tolerance of 1 stands on a field compared as text`},
 		"tolerance negative":  {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: as decimal, within -1"}, "the tolerance -1 is below zero"},
-		"unknown kind":        {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: as money"}, `compare[0].as: fields cannot be compared as "money"; write one of text, decimal, date`},
+		"unknown kind":        {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: as money"}, `--compare "amount_due=Amount: as money": fields cannot be compared as "money"; write one of text, decimal, date`},
 		"unknown word":        {[]string{"--sieve", sieve("keys:\n  - left: call_no\n")}, `bad.sieve.yaml: line 4, column 1: the word "keys" is not one of a sieve file`},
 		"no such sieve file":  {[]string{"--sieve", filepath.Join(dir, "none.sieve.yaml")}, "the sieve file cannot be read: open "},
 		"bad form":            {[]string{"-k", "call_no=Call", "-o", "xml"}, `--output "xml" is not a form; write one of table, json, ndjson, csv`},
 		"bad memory":          {[]string{"-k", "call_no=Call", "--memory", "lots"}, `--memory "lots" is not a size; write one such as 64MB`},
 		"unknown ending":      {[]string{"-k", "call_no=Call", "--out", filepath.Join(dir, "out.csv.gz")}, `out.csv.gz": its ending, ".gz", is not a format that is written; write one of csv, tsv`},
-		"unknown option":      {[]string{"--keys", "a"}, "unknown flag: --keys. See twinsieve sift --help"},
+		"unknown option":      {[]string{"--keys", "a"}, "there is no option --keys; did you mean --key? See twinsieve sift --help"},
 		"unwritable output":   {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount", "--out", filepath.Join(dir, "no", "out.csv")}, "cannot be written"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -111,6 +111,94 @@ func TestBadRequests(t *testing.T) {
 				t.Errorf("exit %d, %q; want %d, %q", r.status, r.errors, want, c.want)
 			}
 		})
+	}
+}
+
+// TestOutputOverInput: an output that is one of the inputs, by whatever name, is refused, and the input stays as it is.
+func TestOutputOverInput(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	left := write(t, dir, "log.csv", []byte("call,code\nMW-1,PIL\nMW-2,TUG\n"))
+	right := write(t, dir, "bills.csv", []byte("call,code\nMW-1,P\n"))
+	codes := write(t, dir, "codes.csv", []byte("PIL,P\n"))
+	definition := write(t, dir, "s.sieve.yaml", []byte("sieve: s\nleft: log\nright: bills\nkey:\n  - left: call\n"))
+	link := filepath.Join(dir, "link.csv")
+	if err := os.Symlink(right, link); err != nil {
+		t.Fatal(err)
+	}
+	for _, out := range []string{left, right, link, codes, filepath.Join(dir, ".", "..", filepath.Base(dir), "log.csv")} {
+		before, err := os.ReadFile(out)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := run(t, nil, "sift", left, right, "--sieve", definition, "-c", "code: lookup codes", "--lookup", "codes="+codes, "--out", out)
+		if r.status != 2 || !strings.Contains(r.errors, "is a file that this command reads") || strings.Count(r.errors, "\n") != 1 {
+			t.Errorf("--out %s: exit %d, %q", out, r.status, r.errors)
+		}
+		if after, err := os.ReadFile(out); err != nil || !bytes.Equal(before, after) {
+			t.Errorf("%s was changed: %q, %v", out, after, err)
+		}
+	}
+	for out, want := range map[string]string{filepath.Join(dir, "none", "x.csv"): "none does not exist", dir: "is a folder; name a file in it", filepath.Join(left, "x.csv"): "is not a folder"} {
+		if r := run(t, nil, "sift", left, right, "-k", "call", "--out", out); r.status < 2 || !strings.Contains(r.errors, want) {
+			t.Errorf("--out %s: exit %d, %q", out, r.status, r.errors)
+		}
+	}
+	if r := run(t, nil, "sift", left, right, "-k", "call", "--out", filepath.Join(dir, "exceptions.csv")); r.status != 1 {
+		t.Errorf("another file: exit %d, %q", r.status, r.errors)
+	}
+}
+
+// TestUnfitOptions: an option that says nothing about what is read is refused.
+func TestUnfitOptions(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	p := serve(t, t.TempDir())
+	csv := write(t, dir, "l.csv", []byte("id,amt\n1,2\n"))
+	lines := write(t, dir, "l.ndjson", []byte("{\"id\":1}\n"))
+	for _, c := range []struct {
+		want string
+		args []string
+	}{
+		{"--header-row: this is read as delimited text, about which it says nothing; it is for a workbook", []string{csv, "--header-row", "9"}},
+		{"--sheet: this is read as delimited text", []string{csv, "--sheet", "March"}},
+		{"--pointer: this is read as delimited text", []string{csv, "--pointer", "/data"}},
+		{"--delimiter: this is read as JSON lines, about which it says nothing; it is for delimited text", []string{lines, "--delimiter", ";"}},
+		{"--skip-first: this is read as JSON lines", []string{lines, "--skip-first", "1"}},
+		{"--sheet: it says nothing about any source of this stack", []string{csv, lines, "--stack", "--as", "both", "--sheet", "March"}},
+		{"--query needs --from", []string{csv, "--query", "select 1"}},
+		{"--table needs --from", []string{csv, "--table", "dues"}},
+		{"give files or --from, not both", []string{csv, "--from", "harbour", "--table", "dues"}},
+		{"--type gives the column \"amt\" two types", []string{csv, "--type", "amt=decimal", "--type", "amt=text"}},
+		{filepath.Base(dir) + " is a folder; name a file", []string{dir}},
+	} {
+		r := run(t, p.at(), append([]string{"load"}, c.args...)...)
+		if r.status != 2 || !strings.Contains(r.errors, c.want) || strings.Count(r.errors, "\n") != 1 {
+			t.Errorf("%q: exit %d, %q, want %q", c.args, r.status, r.errors, c.want)
+		}
+	}
+	if sets, err := p.client().Sets(t.Context()); err != nil || len(sets.Sets) != 0 {
+		t.Errorf("%+v, %v", sets, err)
+	}
+	for _, c := range []struct {
+		want string
+		args []string
+	}{
+		{"--left-sheet: this is read as delimited text", []string{"--left-sheet", "March"}},
+		{"--right-header-row: this is read as JSON lines", []string{"--right-header-row", "3"}},
+		{"--memory \"10\" is too little: give at least 1MB", []string{"--memory", "10"}},
+	} {
+		r := run(t, nil, append([]string{"sift", csv, lines, "-k", "id"}, c.args...)...)
+		if r.status != 2 || !strings.Contains(r.errors, c.want) || strings.Count(r.errors, "\n") != 1 {
+			t.Errorf("%q: exit %d, %q, want %q", c.args, r.status, r.errors, c.want)
+		}
+	}
+	for text, want := range map[string]string{"memroy: 2GB\n": `does not take "memroy"; did you mean "memory"?`, "memory: 1KB\n": "is too little", "workers: two\n": "takes a whole number, not \"two\"",
+		"workers: -3\n": "takes 1 to 1,024, not -3", "look-every: 0s\n": "takes a time of at least 1ms", "retry-wait: soon\n": "takes a time of at least 1ms", "- a\n": "is not a list of settings"} {
+		file := write(t, dir, "settings.yaml", []byte(text))
+		if r := run(t, nil, "serve", "--listen", "127.0.0.1:0", "--data", filepath.Join(dir, "data"), "--config", file); r.status != 2 || !strings.Contains(r.errors, want) || strings.Count(r.errors, "\n") != 1 {
+			t.Errorf("%q: exit %d, %q, want %q", text, r.status, r.errors, want)
+		}
 	}
 }
 
@@ -176,11 +264,11 @@ func TestProblems(t *testing.T) {
 		{"PUT", "/api/v1/sets/x?delimiter=ab", "a\n1\n", "", 400, "invalid-request", `The choice of delimiter: "ab" is not one character`},
 		{"GET", "/api/v1/sets/log/records?after=x", "", "", 400, "invalid-request", `The cursor "x" was not given out`},
 		{"GET", "/api/v1/sets/log/records?limit=x", "", "", 400, "invalid-request", `The parameter limit in the query is "x", which is not a whole number.`},
-		{"POST", "/api/v1/sieves", `{"name":`, "", 400, "invalid-request", "The body is not the JSON that is wanted here"},
-		{"POST", "/api/v1/sieves", `{"nome":"x"}`, "", 400, "invalid-request", `unknown field "nome"`},
+		{"POST", "/api/v1/sieves", `{"name":`, "", 400, "invalid-request", "The body ends in the middle of its JSON"},
+		{"POST", "/api/v1/sieves", `{"nome":"x"}`, "", 400, "invalid-request", `There is no field "nome" here (did you mean "name"?)`},
 		{"POST", "/api/v1/sieves", `{"name":"x","left":"log","right":"nil","key":[]}`, "", 422, "invalid-definition", `there is no record set "nil"; load it first`},
 		{"POST", "/api/v1/sieves", `{"name":"x","left":"log","right":"bills","key":[]}`, "", 422, "invalid-definition", "a key needs at least one pair of columns"},
-		{"POST", "/api/v1/sieves", `{"name":"x","left":"log","right":"bills","key":[{"left":"call","right":"Call"}]}`, "", 422, "invalid-definition", `no column "call"; it has "call_no", "amount"`},
+		{"POST", "/api/v1/sieves", `{"name":"x","left":"log","right":"bills","key":[{"left":"call","right":"Call"}]}`, "", 422, "invalid-definition", `no column "call"; did you mean "call_no"? Its columns: "call_no", "amount"`},
 		{"POST", "/api/v1/sieves", `{"name":"x","left":"log","right":"bills","key":[{"left":"call_no","right":"Call","readings":["up"]}]}`, "", 400, "invalid-request", `there is no reading "up"`},
 		{"POST", "/api/v1/sieves", good, "", 201, "", ""},
 		{"POST", "/api/v1/sieves", good, "", 409, "name-taken", `A sieve "s" is there already`},

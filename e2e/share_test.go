@@ -133,7 +133,7 @@ func TestShareCommand(t *testing.T) {
 	loadDemo(t, p.client(), demo.New(demo.Options{Services: 20}))
 	r := run(t, p.at(), "share", "Berth billing", "--days", "2", "--tray", "missing")
 	link := strings.TrimSpace(r.out)
-	if r.status != 0 || !strings.HasPrefix(link, p.address+"/shared/") || !strings.Contains(r.errors, "shows only those with tray missing until") {
+	if r.status != 0 || !strings.HasPrefix(link, p.address+"/shared/") || !strings.Contains(r.errors, "shows only those with tray missing (") || !strings.Contains(r.errors, ") until ") {
 		t.Fatalf("%+v", r)
 	}
 	if r := run(t, p.at(), "share", "1", "--list", "-o", "csv"); r.status != 0 || !strings.Contains(r.out, "1,only those with tray missing,ines,") {
@@ -156,17 +156,17 @@ func TestShareCommand(t *testing.T) {
 	}{
 		{[]string{"triage", "1", "--tray", "missing", "--set", "explained", "--because", "timing"}, 0, "changed: explained, reason: timing; to undo it: twinsieve triage 1 --undo 1"},
 		{[]string{"triage", "1", "--undo", "1"}, 0, "undone: explained, reason: timing; 0 of "},
-		{[]string{"triage", "1", "--entry", "1", "--comment", "@ines look", "--give", "me"}, 0, "1 changed: owned by ines"},
-		{[]string{"triage", "1", "--entry", "1", "--give", "nobody", "--because", "none"}, 0, "1 changed: owned by nobody, without a reason"},
+		{[]string{"triage", "1", "--entry", "1", "--comment", "@ines look", "--give", "me"}, 0, "1 exception changed: owned by ines"},
+		{[]string{"triage", "1", "--entry", "1", "--give", "nobody", "--because", "none"}, 0, "1 exception changed: owned by nobody, without a reason"},
 		{[]string{"triage", "1", "--set", "settled"}, 2, "all exceptions would be changed; choose some"},
 		{[]string{"triage", "1", "--tray", "missing"}, 2, "nothing is to be done"},
 		{[]string{"triage", "1", "--comment", "which?"}, 2, "are about one entry; name it with --entry"},
-		{[]string{"triage", "1", "--entry", "1", "--file", "no such file"}, 2, "no such file cannot be read"},
+		{[]string{"triage", "1", "--entry", "1", "--file", "no such file"}, 3, "no such file cannot be read"},
 		{[]string{"triage", "1", "--tray", "lost", "--set", "settled"}, 2, "lost"},
 		{[]string{"report", "1", "--status", "open", "--limit", "1", "-o", "csv"}, 1, ",new,open,,"},
-		{[]string{"report", "1", "--change", "gone"}, 2, `"gone" is not what can become of an exception`},
+		{[]string{"report", "1", "--change", "gone"}, 2, `--change does not take "gone"; write one of new`},
 		{[]string{"exceptions", "--mentions", "-o", "csv"}, 0, "Berth billing,1,1,"},
-		{[]string{"exceptions", "--mine", "--unowned"}, 2, "none of the others can be"},
+		{[]string{"exceptions", "--mine", "--unowned"}, 2, "choose one of --mine, --unowned, --mentions"},
 		{[]string{"trend", "Berth billing", "-o", "csv"}, 0, "run,report,finished,differing"},
 		{[]string{"signoff", "1", "--submit"}, 0, "Submitted by ines on"},
 		{[]string{"signoff", "1", "--sign"}, 2, "You have submitted this report yourself"},

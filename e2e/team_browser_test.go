@@ -187,8 +187,8 @@ func TestTriageInConsole(t *testing.T) {
 		// A link for others, with an end.
 		w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID)))
 		w.press("Share")
-		w.until(`[...document.querySelectorAll('button')].some((b) => b.innerText === 'Make a link')`)
-		w.do(chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Make a link').focus()`))
+		w.until(`[...document.querySelectorAll('button')].some((b) => b.innerText.startsWith('Make a link to') && !b.disabled)`)
+		w.do(chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Make a link to')).focus()`))
 		w.keys(kb.Enter)
 		w.says("Copy it now")
 		shared := w.text(`document.querySelector('.secret').innerText`)

@@ -117,9 +117,28 @@ func (v *Service) openStack(ctx context.Context, ref view.SourceRef) (_ *opened,
 			stacked = append(stacked, intake.Part{Source: src, Label: ref.Stack[i].Label, Rename: ref.Stack[i].Rename})
 			stack.parents = append(stack.parents, p.parents...)
 		}
+		if err := checkStacked(stacked, choices, o); err != nil {
+			return nil, err
+		}
 		return intake.Stack(stacked, intake.StackOptions{Origin: ref.Origin, Common: ref.Common, Forgive: o.Forgive}, choices)
 	}
 	return stack, nil
+}
+
+// checkStacked refuses choices that say nothing about any source of a stack, and closes the sources then.
+func checkStacked(stacked []intake.Part, choices intake.Choices, o intake.Options) error {
+	var formats []string
+	for _, p := range stacked {
+		formats = append(formats, p.Settled().Format)
+	}
+	err := choices.CheckStacked(formats)
+	if err == nil || o.Forgive {
+		return nil
+	}
+	for _, s := range stacked {
+		_ = s.Close() // the choices are what counts
+	}
+	return err
 }
 
 // partChoices are the choices that one source of a stack is read with. Types and computed columns are the stack's.
@@ -135,6 +154,7 @@ func partChoices(s view.Stacked, shared intake.Choices) intake.Choices {
 
 // labelled says with each reject which source of a stack it is of.
 func labelled(label string, o intake.Options) intake.Options {
+	o.Stacked = true
 	tell := o.Reject
 	if tell != nil {
 		o.Reject = func(r record.Reject) {
@@ -203,8 +223,7 @@ func (v *Service) openInFolder(path string) (*opened, error) {
 		return nil, view.Invalid.New("The service's folder cannot be read: " + err.Error() + ".")
 	}
 	defer root.Close()
-	// Nothing outside the folder can be opened through it, whether by .. or by a link.
-	f, err := root.Open(path)
+	f, info, err := openRegular(root, path)
 	if err != nil {
 		var at *os.PathError
 		what := err.Error()
@@ -213,13 +232,29 @@ func (v *Service) openInFolder(path string) (*opened, error) {
 		}
 		return nil, view.Invalid.New(fmt.Sprintf("%s cannot be read in the service's folder: %s.", path, what))
 	}
-	info, err := f.Stat()
-	if err == nil && !info.Mode().IsRegular() {
-		err = errors.New("it is no file")
+	return openedFile(path, info.Size(), f, func() { _ = f.Close() }), nil
+}
+
+// openRegular opens a file of the folder. Nothing outside the folder can be opened through it, whether by .. or by a link. What is not
+// a regular file is not opened at all: opening a pipe would wait until somebody writes to it.
+func openRegular(root *os.Root, path string) (*os.File, os.FileInfo, error) {
+	info, err := root.Stat(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, nil, errors.New("it is not a regular file")
+	}
+	f, err := root.OpenFile(path, os.O_RDONLY|nonBlocking, 0)
+	if err != nil {
+		return nil, nil, err
+	}
+	if info, err = f.Stat(); err == nil && !info.Mode().IsRegular() { // it may have been replaced in between
+		err = errors.New("it is not a regular file")
 	}
 	if err != nil {
 		_ = f.Close()
-		return nil, view.Invalid.New(fmt.Sprintf("%s cannot be read in the service's folder: %s.", path, err))
+		return nil, nil, err
 	}
-	return openedFile(path, info.Size(), f, func() { _ = f.Close() }), nil
+	return f, info, nil
 }

@@ -1,8 +1,10 @@
 package sieve
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"twinsieve/core/agree"
 	"twinsieve/core/expression"
@@ -182,7 +184,7 @@ func (p *Plan) value(where string, c Columns, readings []reading.Reading) (v Pla
 	for _, s := range tray.Sides {
 		at := fmt.Sprintf("%s.%s", where, s)
 		if v.Column[s] = indexOf(p.Columns[s], names[s]); v.Column[s] < 0 {
-			return v, unknownColumn(at, s, names[s], p.Columns[s])
+			return v, p.unknownColumn(at, s, names[s])
 		}
 		if v.Chain[s], err = reading.Compile(readings, s, p.lists); err != nil {
 			return v, wrong(where+".readings", "%s", err)
@@ -232,11 +234,20 @@ func indexOf(names []string, name string) int {
 	return -1
 }
 
-func unknownColumn(where string, s tray.Side, name string, columns []string) *Error {
-	if name == "" {
-		return wrong(where, "no column is named here; the %s side has %s", s, list(columns))
+// unknownColumn says that a side has no column of a name, with the nearest first.
+func (p *Plan) unknownColumn(where string, s tray.Side, name string) *Error {
+	side := fmt.Sprintf("the %s side", s)
+	if set := [2]string{p.Definition.Left, p.Definition.Right}; set[0] != set[1] && set[s] != "" {
+		side = fmt.Sprintf("%s, the %s side,", set[s], s)
 	}
-	return wrong(where, "the %s side has no column %q; it has %s", s, name, list(similar.Nearest(name, columns)))
+	if name == "" {
+		return wrong(where, "no column is named for %s; it has %s", strings.TrimSuffix(side, ","), list(p.Columns[s]))
+	}
+	suggestion := ""
+	if near, ok := similar.Suggest(name, p.Columns[s]); ok {
+		suggestion = fmt.Sprintf("; did you mean %q?", near)
+	}
+	return wrong(where, "%s has no column %q%s Its columns: %s", side, name, cmp.Or(suggestion, "."), list(p.Columns[s]))
 }
 
 func list(names []string) string {

@@ -61,14 +61,14 @@ func TestCompileErrors(t *testing.T) {
 		what string
 	}{
 		"key":               {sieve.Definition{}, `a key needs at least one pair of columns; the left has "call_no", "day", "amount"`},
-		"key[0].left":       {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "cal_no", Right: "Call"}}}}, `the left side has no column "cal_no"; it has "call_no", `},
-		"key[0].right":      {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "day"}}}}, `the right side has no column "day"; it has "Day", `},
+		"key[0].left":       {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "cal_no", Right: "Call"}}}}, `the left side has no column "cal_no"; did you mean "call_no"? Its columns: "call_no", "day"`},
+		"key[0].right":      {sieve.Definition{Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "day"}}}}, `the right side has no column "day"; did you mean "Day"? Its columns: "Amount", "Call", "Day"`},
 		"key[0].blanks":     {sieve.Definition{Key: []sieve.KeyPart{{Columns: key[0].Columns, Blanks: "yes"}}}, `write "equal"`},
 		"compare[0].as":     {field(sieve.Field{Columns: amount, As: "float"}), "write one of text, decimal"},
 		"compare[0].within": {field(sieve.Field{Columns: amount, As: "date", Within: "0.5"}), "not a whole number of days"},
-		"amounts[0].left":   {sieve.Definition{Key: key, Amounts: []sieve.Amount{{}}}, "no column is named here"},
+		"amounts[0].left":   {sieve.Definition{Key: key, Amounts: []sieve.Amount{{}}}, "no column is named for the left side; it has "},
 		"currency":          {sieve.Definition{Key: key, Currency: &sieve.Currency{Columns: sieve.Columns{Left: "x"}}}, "there is no amount to be in a currency"},
-		"currency.left":     {sieve.Definition{Key: key, Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}}}, Currency: &sieve.Currency{}}, "no column is named here"},
+		"currency.left":     {sieve.Definition{Key: key, Amounts: []sieve.Amount{{Columns: sieve.Columns{Left: "amount", Right: "Amount"}}}, Currency: &sieve.Currency{}}, "no column is named for the left side; it has "},
 	} {
 		_, err := c.d.Compile(left, right)
 		var fault *sieve.Error

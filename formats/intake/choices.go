@@ -239,6 +239,7 @@ type Options struct {
 	// EncodingWithin is how many bytes are looked at to find the encoding where they are nothing but ASCII; 0: [textcode.SampleMost]. With
 	// less, a text may prove to be in another encoding only while it is read: its [record.Unreadable] then says so.
 	EncodingWithin int64
+	Stacked        bool // it is one of several sources, and choices may be about others: see [Choices.CheckStacked]
 	Forgive        bool // computed columns that cannot be are left out, and told by [Source.Lost]
 }
 

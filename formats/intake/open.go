@@ -223,10 +223,16 @@ func (f *finder) open() error {
 		if c.Packing != NotPacked {
 			return &record.Unreadable{What: fmt.Sprintf("a %s file is read from place to place, which cannot be done while it is packed with %s; unpack it first", c.Format, c.Packing)}
 		}
+		if err := c.checkFitting(f.lenient()); err != nil {
+			return err
+		}
 		return f.openBinary()
 	}
 	return f.openText()
 }
+
+// lenient reports whether choices that say nothing about the file are dropped rather than refused.
+func (f *finder) lenient() bool { return f.options.Forgive || f.options.Stacked }
 
 // findBinary finds the formats that a file's first bytes tell.
 func (f *finder) findBinary() {
@@ -334,6 +340,9 @@ func (f *finder) openText() error {
 	f.text = bytes.TrimPrefix(f.text[:n], []byte("\xEF\xBB\xBF"))
 	if c.Format == "" {
 		f.findFormat()
+	}
+	if err := c.checkFitting(f.lenient()); err != nil {
+		return err
 	}
 	switch c.Format {
 	case JSON, NDJSON:

@@ -32,12 +32,13 @@ func (c *Choices) checkRows() error {
 	if err := c.Check(); err != nil {
 		return err
 	}
-	for choice, made := range map[string]bool{"format": c.Format != "", "packing": c.Packing != "", "encoding": c.Encoding != "", "delimiter": c.Delimiter != "",
-		"noQuotes": c.NoQuotes, "header": c.Header != "", "headerRow": c.HeaderRow != 0, "skipFirst": c.SkipFirst != 0, "skipLast": c.SkipLast != 0,
-		"footers": len(c.Footers) > 0, "sheet": c.Sheet != "", "pointer": c.Pointer != "", "layout": c.Layout != ""} {
-		if made {
-			return &ChoiceError{choice, "it is a choice about files, and these are rows, not a file; leave it out"}
+	for _, m := range c.aboutFiles() {
+		if m.made {
+			return &ChoiceError{m.name, "it is a choice about files, and these are rows, not a file; leave it out"}
 		}
+	}
+	if c.Format != "" {
+		return &ChoiceError{"format", "it is a choice about files, and these are rows, not a file; leave it out"}
 	}
 	return nil
 }

@@ -1840,7 +1840,7 @@ export interface components {
         };
         ApiReloadRequest: {
             /** @description The new file; not needed where the set came from the service's folder. */
-            source: components["schemas"]["SourceRef"];
+            source?: components["schemas"]["SourceRef"];
         };
         ApiRowsRequest: {
             /** @description Or a definition, over the newest snapshots. */
