@@ -41,7 +41,7 @@ func NewRows(g *Groups, c Choice) *Rows {
 		return &Rows{[]part{g.inTray(c)}}
 	}
 	if c.Dropped {
-		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.drops(c, c.Side, row) })}}
+		return &Rows{[]part{g.records(c.Side, func(row uint32) bool { return g.Drops(c, c.Side, row) })}}
 	}
 	switch c.Comparison {
 	case Separate:
@@ -127,9 +127,9 @@ func (g *Groups) Appears(c Choice, s tray.Side, row uint32) int64 {
 	return 0
 }
 
-// drops reports whether a record is neither in a row of a comparison nor equal to one that a row stands for: rows of both sides'
+// Drops reports whether a record is neither in a row of a comparison nor equal to one that a row stands for: rows of both sides'
 // equal records stand for one of each.
-func (g *Groups) drops(c Choice, s tray.Side, row uint32) bool {
+func (g *Groups) Drops(c Choice, s tray.Side, row uint32) bool {
 	if !g.Keeps(s, row) {
 		return false
 	}

@@ -19,6 +19,7 @@ package diagnose
 
 import (
 	"context"
+	"encoding/binary"
 	"slices"
 	"strings"
 
@@ -179,15 +180,22 @@ func (d *diagnoser) keyOf(cells []string, readers []*reading.Reader, blankPart *
 		}
 		switch {
 		case v.State == reading.Text:
-			key = append(append(key, '='), v.Text...)
-			key = append(key, 0)
+			key = appendPart(key, v.Text)
 		case v.State.IsBlank() && (d.plan.Key[p].BlanksEqual || blankPart != nil && *blankPart == p):
-			key = append(key, '-', 0)
+			key = append(key, blankKeyPart)
 		default:
 			keyed = false
 		}
 	}
 	return string(key), keyed
+}
+
+// blankKeyPart stands for a blank part in a key; any other part begins with its size plus one, so that no two keys have the same bytes.
+const blankKeyPart = 0
+
+// appendPart appends a part that is not blank to a key.
+func appendPart(key, text []byte) []byte {
+	return append(binary.AppendUvarint(key, uint64(len(text))+1), text...)
 }
 
 // readers are the key's readers on a side, with changes.

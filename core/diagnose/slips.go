@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"strings"
 	"time"
 
 	"twinsieve/core/exception"
@@ -105,18 +104,18 @@ func (d *diagnoser) dayOff(add func(kind Kind, part int, a, b *candidate)) {
 
 // keyWith is a keyed record's key with another text for one part.
 func (c *candidate) keyWith(part int, text string) string {
-	var key strings.Builder
+	var key []byte
 	for p, v := range c.values {
 		switch {
 		case p == part:
-			key.WriteString("=" + text + "\x00")
+			key = appendPart(key, []byte(text))
 		case v.State == reading.Text:
-			key.WriteString("=" + string(v.Text) + "\x00")
+			key = appendPart(key, v.Text)
 		default:
-			key.WriteString("-\x00")
+			key = append(key, blankKeyPart)
 		}
 	}
-	return key.String()
+	return string(key)
 }
 
 // longest is how many characters a text may have for slips in it to be looked for.

@@ -353,5 +353,5 @@ func (j *joiner) settleLater(g *keyGroup, number uint32) {
 		}
 		slices.Sort(j.repeats.rows[from:])
 	}
-	j.repeats.keys = append(j.repeats.keys, repeatedKey{start: uint32(start), count: g.count})
+	j.repeats.keys = append(j.repeats.keys, repeatedKey{start: uint64(start), count: g.count})
 }

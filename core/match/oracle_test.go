@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"twinsieve/core/record/recordtest"
 	"twinsieve/core/tray"
@@ -83,6 +84,9 @@ func (c *oracleCase) plainKey(row []string) (string, bool) {
 		}
 		read := ""
 		for i, r := range text {
+			if r == '0' && read == "" && i+1 < len(text) && unicode.IsLetter([]rune(text[i+1:])[0]) {
+				continue
+			}
 			if r == '0' && (read == "" || !oracleDigit(read[len(read)-1])) && i+1 < len(text) && oracleDigit(text[i+1]) {
 				continue
 			}
@@ -196,53 +200,76 @@ func (c *oracleCase) score(outcomes [][]oracleOutcome, pairs [][2]int) []*big.Ra
 	return score
 }
 
+// content is what a record is ordered by: its compared values as read.
+func (c *oracleCase) content(side int, row []string) (v []string) {
+	as := func(n *big.Rat, bad bool, text string) string {
+		switch {
+		case bad:
+			return "1"
+		case n == nil:
+			return "0"
+		}
+		return "2" + text
+	}
+	if c.fields > 0 {
+		n, bad := oracleNumber(row[2])
+		text := ""
+		if n != nil {
+			text = strings.TrimSuffix(strings.TrimRight(n.FloatString(40), "0"), ".")
+		}
+		v = append(v, as(n, bad, text))
+	}
+	if c.fields > 1 {
+		n, bad := oracleDate(row[3], side)
+		text := ""
+		if n != nil {
+			text = time.Unix(n.Num().Int64()*86400, 0).UTC().Format("2006-01-02")
+		}
+		v = append(v, as(n, bad, text))
+	}
+	if c.fields > 2 {
+		if row[4] == "" {
+			v = append(v, "0")
+		} else {
+			v = append(v, "2"+row[4])
+		}
+	}
+	return v
+}
+
+// cells are a record's cells as they came.
+func (c *oracleCase) cells(side, i int) []string {
+	if c.came[side] != nil {
+		return c.came[side][i]
+	}
+	return c.rows[side][i]
+}
+
+// nullsFirst orders cells.
+func nullsFirst(p, q string) int {
+	return cmp.Or(truth(isNull(q))-truth(isNull(p)), cmp.Compare(strings.TrimPrefix(strings.TrimPrefix(p, null), recordtest.Marker), strings.TrimPrefix(strings.TrimPrefix(q, null), recordtest.Marker)))
+}
+
 // order sorts record numbers by content: compared values as read, then all cells, then number.
 func (c *oracleCase) order(side int, numbers []int) {
-	value := func(row []string) (v []string) {
-		as := func(n *big.Rat, bad bool, text string) string {
-			switch {
-			case bad:
-				return "1"
-			case n == nil:
-				return "0"
-			}
-			return "2" + text
-		}
-		if c.fields > 0 {
-			n, bad := oracleNumber(row[2])
-			text := ""
-			if n != nil {
-				text = strings.TrimSuffix(strings.TrimRight(n.FloatString(4), "0"), ".")
-			}
-			v = append(v, as(n, bad, text))
-		}
-		if c.fields > 1 {
-			n, bad := oracleDate(row[3], side)
-			text := ""
-			if n != nil {
-				text = time.Unix(n.Num().Int64()*86400, 0).UTC().Format("2006-01-02")
-			}
-			v = append(v, as(n, bad, text))
-		}
-		if c.fields > 2 {
-			if row[4] == "" {
-				v = append(v, "0")
-			} else {
-				v = append(v, "2"+row[4])
-			}
-		}
-		return v
-	}
 	slices.SortFunc(numbers, func(a, b int) int {
-		x, y := c.rows[side][a], c.rows[side][b]
-		if c.came[side] != nil {
-			x, y = c.came[side][a], c.came[side][b]
-		}
-		nullsFirst := func(p, q string) int {
-			return cmp.Or(truth(isNull(q))-truth(isNull(p)), cmp.Compare(strings.TrimPrefix(strings.TrimPrefix(p, null), recordtest.Marker), strings.TrimPrefix(strings.TrimPrefix(q, null), recordtest.Marker)))
-		}
-		return cmp.Or(slices.Compare(value(c.rows[side][a]), value(c.rows[side][b])), slices.CompareFunc(x, y, nullsFirst), a-b)
+		return cmp.Or(slices.Compare(c.content(side, c.rows[side][a]), c.content(side, c.rows[side][b])), slices.CompareFunc(c.cells(side, a), c.cells(side, b), nullsFirst), a-b)
 	})
+}
+
+// rightFirst reports whether the right side's records choose first: those of the side that has fewer, or else of the one that comes first by content.
+func (c *oracleCase) rightFirst(g *[2][]int) bool {
+	if len(g[0]) != len(g[1]) {
+		return len(g[1]) < len(g[0])
+	}
+	for i := range g[0] {
+		l, r := c.rows[0][g[0][i]], c.rows[1][g[1][i]]
+		by := cmp.Or(slices.Compare(c.content(0, l), c.content(1, r)), slices.Compare(l[:c.parts], r[:c.parts]), slices.CompareFunc(c.cells(0, g[0][i]), c.cells(1, g[1][i]), nullsFirst))
+		if by != 0 {
+			return by > 0
+		}
+	}
+	return false
 }
 
 func isNull(cell string) bool { return cell == null || strings.HasPrefix(cell, recordtest.Marker) }
@@ -255,6 +282,19 @@ func truth(b bool) int {
 		return 1
 	}
 	return 0
+}
+
+// chosen are pairs as the side that chooses first lists them.
+func chosen(pairs [][2]int, rightFirst bool) [][2]int {
+	if !rightFirst {
+		return pairs
+	}
+	var turned [][2]int
+	for _, p := range pairs {
+		turned = append(turned, [2]int{p[1], p[0]})
+	}
+	slices.SortFunc(turned, func(x, y [2]int) int { return slices.Compare(x[:], y[:]) })
+	return turned
 }
 
 // pairings calls visit with every way to give each of the fewer records a partner of its own.
@@ -374,14 +414,14 @@ func (c *oracleCase) settle(a *oracleAnswer, g *[2][]int) {
 	}
 	var best [][2]int
 	var bestScore []*big.Rat
-	tied := false
+	tied, rightFirst := false, c.rightFirst(g)
 	pairings(len(g[0]), len(g[1]), func(pairs [][2]int) {
 		score := c.score(outcomes, pairs)
 		by := -1
 		if best != nil {
 			if by = slices.CompareFunc(score, bestScore, (*big.Rat).Cmp); by == 0 {
 				tied = true
-				by = slices.CompareFunc(pairs, best, func(x, y [2]int) int { return slices.Compare(x[:], y[:]) })
+				by = slices.CompareFunc(chosen(pairs, rightFirst), chosen(best, rightFirst), func(x, y [2]int) int { return slices.Compare(x[:], y[:]) })
 			} else if by < 0 {
 				tied = false
 			}

@@ -22,12 +22,12 @@ type repeats struct {
 }
 
 type repeatedKey struct {
-	start uint32 // into rows
+	start uint64 // into rows, of which there may be more than a side has records
 	count [2]uint32
 }
 
 func (r *repeats) append(o *repeats) {
-	base := uint32(len(r.rows))
+	base := uint64(len(r.rows))
 	r.rows = append(r.rows, o.rows...)
 	for _, k := range o.keys {
 		k.start += base
@@ -38,9 +38,9 @@ func (r *repeats) append(o *repeats) {
 // side returns the record numbers of the key on side s.
 func (r *repeats) side(k repeatedKey, s tray.Side) []uint32 {
 	if s == tray.Left {
-		return r.rows[k.start : k.start+k.count[0]]
+		return r.rows[k.start : k.start+uint64(k.count[0])]
 	}
-	return r.rows[k.start+k.count[0] : k.start+k.count[0]+k.count[1]]
+	return r.rows[k.start+uint64(k.count[0]) : k.start+uint64(k.count[0])+uint64(k.count[1])]
 }
 
 // records are the numbers of all their records, by side and in ascending order.

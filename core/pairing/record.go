@@ -3,6 +3,7 @@ package pairing
 import (
 	"bytes"
 	"cmp"
+	"slices"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -22,21 +23,24 @@ type Record struct {
 // Blank comes before unreadable, and unreadable before text; a null before an empty text; texts are ordered by their
 // bytes. Only records that are the same in every cell are ordered by their number.
 func Compare(fields []sieve.PlanField, a, b *Record) int {
-	if c := compareValues(fields, a, b); c != 0 {
-		return c
-	}
-	for i := range a.Cells {
-		if a.Cells[i].Null != b.Cells[i].Null {
-			if a.Cells[i].Null {
-				return -1
-			}
+	return cmp.Or(compareValues(fields, a, b), compareCells(a, b), cmp.Compare(a.Row, b.Row))
+}
+
+// compareContent orders records of two sides, which may have other columns.
+func compareContent(fields []sieve.PlanField, a, b *Record) int {
+	return cmp.Or(compareValues(fields, a, b), slices.Compare(a.Keys, b.Keys), compareCells(a, b))
+}
+
+func compareCells(a, b *Record) int {
+	return slices.CompareFunc(a.Cells, b.Cells, func(x, y record.Cell) int {
+		switch {
+		case x.Null && !y.Null:
+			return -1
+		case y.Null && !x.Null:
 			return 1
 		}
-		if c := cmp.Compare(a.Cells[i].Text, b.Cells[i].Text); c != 0 {
-			return c
-		}
-	}
-	return cmp.Compare(a.Row, b.Row)
+		return cmp.Compare(x.Text, y.Text)
+	})
 }
 
 func compareValues(fields []sieve.PlanField, a, b *Record) int {

@@ -8,9 +8,10 @@
 //  3. the most pairs whose key texts are equal before any reading,
 //  4. the least absolute differences, summed field by field in the order of the fields; a pair in which a number or
 //     date has no partner to take a difference from counts as farther apart than any that has one,
-//  5. the least pairs by content: pairs listed by the left record's place, then the right's, in the order of [Compare].
+//  5. the least pairs by content: the side with fewer records, or of two with equally many the one that comes first by content, is gone
+//     through in the order of [Compare], and each of its records gets the first of the other side that it can have.
 //
-// The outcome is a pure function of the records' contents. Input order decides only between records that are the same
+// The outcome is a pure function of the records' contents, and the same whichever side is left. Input order decides only between records that are the same
 // in every cell.
 package pairing
 
@@ -111,12 +112,41 @@ func pairInOrder(fields []sieve.PlanField, left, right []Record) []int {
 
 // pairBest returns the partner of each left record, or -1, in the best pairing.
 func pairBest(fields []sieve.PlanField, left, right []Record) []int {
-	costs := pairCosts(fields, left, right)
+	if rightLeads(fields, left, right) {
+		partner := slices.Repeat([]int{-1}, len(left))
+		for r, l := range pairLed(fields, right, left) {
+			if l >= 0 {
+				partner[l] = r
+			}
+		}
+		return partner
+	}
+	return pairLed(fields, left, right)
+}
+
+// pairLed is pairBest where the first side is gone through. Everything that speaks for a pair is the same whichever of its records is the
+// left one.
+func pairLed(fields []sieve.PlanField, leading, other []Record) []int {
+	costs := pairCosts(fields, leading, other)
 	if flat, ok := costs.flatten(); ok {
-		return leastPairs(assign(len(left), len(right), func(l, r int) word { return flat[l*len(right)+r] }))
+		return leastPairs(assign(len(leading), len(other), func(l, r int) word { return flat[l*len(other)+r] }))
 	}
 	flat := costs.flattenBig()
-	return leastPairs(assign(len(left), len(right), func(l, r int) long { return flat[l*len(right)+r] }))
+	return leastPairs(assign(len(leading), len(other), func(l, r int) long { return flat[l*len(other)+r] }))
+}
+
+// rightLeads reports whether the right side is the one that is gone through. Where the contents of both sides are the same it does not
+// matter: then pairing each record with its like is the best and the least.
+func rightLeads(fields []sieve.PlanField, left, right []Record) bool {
+	if len(left) != len(right) {
+		return len(right) < len(left)
+	}
+	for i := range left {
+		if c := compareContent(fields, &left[i], &right[i]); c != 0 {
+			return c > 0
+		}
+	}
+	return false
 }
 
 // costTable holds, for every possible pair, what is to be kept small: the most important criterion first.

@@ -219,10 +219,17 @@ func (r *Reader) Cell(cell []byte) Value {
 	return Value{Text, out}
 }
 
+// A chain makes no text that is longer than this: a number of bytes, and so many times those of the cell. What would be longer is
+// unreadable, so that the texts of a batch, whose columns have at most 4 MiB or one record of 16 MiB, always have offsets of 32 bits.
+const (
+	grown = 32 << 10
+	grows = 64
+)
+
 // read appends what the chain, which has a step, makes of a cell that is not empty: the last step writes where the value stays. Nothing is appended
 // where there is no text.
 func (r *Reader) read(dst, cell []byte) ([]byte, State) {
-	last := len(r.chain.steps) - 1
+	last, size := len(r.chain.steps)-1, len(cell)
 	for _, step := range r.chain.steps[:last] {
 		out, ok := step(r.a[:0], cell)
 		switch {
@@ -235,7 +242,7 @@ func (r *Reader) read(dst, cell []byte) ([]byte, State) {
 		r.a, r.b = r.b, out
 	}
 	switch out, ok := r.chain.steps[last](dst, cell); {
-	case !ok:
+	case !ok, len(out)-len(dst) > grown+grows*size:
 		return dst, Unreadable
 	case len(out) == len(dst):
 		return dst, Emptied

@@ -72,21 +72,42 @@ func loadZone(name string) (*time.Location, error) {
 }
 
 func appendMoment(dst []byte, m moment, zone *time.Location) ([]byte, bool) {
+	t := time.Date(m.year, time.Month(m.month), m.day, m.hour, m.minute, m.second, m.nanos, time.UTC)
 	if m.zoned {
-		zone = time.FixedZone("", m.zone*60)
+		t = t.Add(-time.Duration(m.zone) * time.Minute)
+	} else if zone != time.UTC {
+		var ok bool
+		if t, ok = earliest(t, zone); !ok {
+			return dst, false
+		}
 	}
-	t := time.Date(m.year, time.Month(m.month), m.day, m.hour, m.minute, m.second, m.nanos, zone)
-	if t.Hour() != m.hour%24 || t.Minute() != m.minute { // no clock shows it
-		return dst, false
-	}
-	if before := t.Add(-time.Hour); before.Format(time.DateTime) == t.Format(time.DateTime) { // clocks show it twice
-		t = before
-	}
-	t = t.UTC()
 	if t.Year() < 0 || t.Year() > 9999 {
 		return dst, false
 	}
 	return t.AppendFormat(dst, time.RFC3339Nano), true
+}
+
+// mostOffset is how far a clock may be from UTC: more than any has ever been.
+const mostOffset = 26 * time.Hour
+
+// earliest returns the earliest moment at which clocks of a zone show what clocks of UTC show at the given moment. It reports false where
+// they never do, because they were put forward over it: by an hour, by half of one, or by the whole day that a zone skips when it
+// changes sides of the date line.
+func earliest(shown time.Time, zone *time.Location) (time.Time, bool) {
+	for at := shown.Add(-mostOffset); !at.After(shown.Add(mostOffset)); {
+		local := at.In(zone)
+		_, offset := local.Zone()
+		begin, end := local.ZoneBounds()
+		t := shown.Add(-time.Duration(offset) * time.Second)
+		if (begin.IsZero() || !t.Before(begin)) && (end.IsZero() || t.Before(end)) {
+			return t, true
+		}
+		if end.IsZero() {
+			break
+		}
+		at = end
+	}
+	return time.Time{}, false
 }
 
 // compileCut cuts a date or moment, as the date and time readings give it, after so many characters. With "in ZONE" a moment
@@ -107,7 +128,9 @@ func compileCut(size int) func(argument string) (step, error) {
 		return func(dst, src []byte) ([]byte, bool) {
 			if t, ok := Moment(src); ok {
 				if zone != nil {
-					t = t.In(zone)
+					if t = t.In(zone); t.Year() < 0 || t.Year() > 9999 {
+						return dst, false
+					}
 				}
 				return append(dst, t.Format(time.DateOnly)[:size]...), true
 			}
@@ -130,15 +153,19 @@ func isCut(text []byte) bool {
 	return ok
 }
 
-// DayNumber returns the number of days from 1970-01-01 to the date that a date reading gave.
+// DayNumber returns the number of days from 1970-01-01 to the date that a date reading gave. A month or a year, to which a date may
+// have been cut, is its first day.
 func DayNumber(iso []byte) int64 {
-	n := func(b []byte) (v int) {
-		for _, c := range b {
-			v = v*10 + int(c-'0')
+	part := func(from, to int) (n int) {
+		if len(iso) < to {
+			return 1
 		}
-		return v
+		for _, c := range iso[from:to] {
+			n = n*10 + int(c-'0')
+		}
+		return n
 	}
-	return time.Date(n(iso[0:4]), time.Month(n(iso[5:7])), n(iso[8:10]), 0, 0, 0, 0, time.UTC).Unix() / 86400
+	return time.Date(part(0, 4), time.Month(part(5, 7)), part(8, 10), 0, 0, 0, 0, time.UTC).Unix() / 86400
 }
 
 // Moment returns the moment that a time reading gave. It reports false where text is none.

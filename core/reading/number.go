@@ -152,6 +152,7 @@ func (f numberForm) appendPointed(dst, text []byte) ([]byte, bool) {
 	}
 	mark := rune(0)
 	run, groups := 0, 0
+	zeroFirst := bytes.HasPrefix(bytes.TrimPrefix(whole, []byte{'+'}), []byte{'0'}) // then its thousands are not apart
 	for i := 0; i < len(whole); {
 		c, size := utf8.DecodeRune(whole[i:])
 		switch {
@@ -161,7 +162,7 @@ func (f numberForm) appendPointed(dst, text []byte) ([]byte, bool) {
 		case i == 0 && c == '+':
 			dst = append(dst, '+')
 		case c == other || c == '\'' || c == '’' || unicode.IsSpace(c):
-			if mark != 0 && c != mark || run == 0 || run > 3 || groups > 0 && run != 3 || groups == 0 && whole[0] == '0' {
+			if mark != 0 && c != mark || run == 0 || run > 3 || groups > 0 && run != 3 || zeroFirst {
 				return dst, false
 			}
 			mark, run = c, 0

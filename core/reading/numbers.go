@@ -12,6 +12,9 @@ import (
 // plainNumber is the reading that takes numbers as computers write them.
 const plainNumber = "number"
 
+// spacedNumber reads a number that may have spaces around it.
+var spacedNumber = outside(exact.Plain)
+
 // numbers is [Reader.places] for a chain of that reading alone, which most columns of amounts have: most numbers are short, and are then read
 // and added up in one step.
 func (r *Reader) numbers(cells record.Places, nulls *array.String, into *Column) {
@@ -28,8 +31,10 @@ func (r *Reader) numbers(cells record.Places, nulls *array.String, into *Column)
 				if into.Sum != nil {
 					into.Sum.AddTerm(term)
 				}
-			} else if plain, ok := exact.Plain(text, cell); !ok {
+			} else if plain, ok := spacedNumber(text, cell); !ok {
 				state = Unreadable
+			} else if len(plain) == len(text) {
+				state = Emptied
 			} else {
 				if into.Sum != nil {
 					into.Sum.Add(plain[len(text):])

@@ -11,7 +11,7 @@ import (
 func characters(argument string) (int, error) {
 	n, err := strconv.Atoi(argument)
 	if err != nil || n < 1 {
-		return 0, fmt.Errorf("%q is no number of characters; write one from 1 on", argument)
+		return 0, fmt.Errorf("%q is not a number of characters; write 1 or more", argument)
 	}
 	return n, nil
 }

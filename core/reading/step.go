@@ -22,6 +22,35 @@ type kind struct {
 	compile  func(argument string, lists Lists) (step, error)
 }
 
+// outside makes a step that reads without the spaces around a text: it is tried without them only where it cannot be read as it is. Of spaces
+// alone nothing is left, which is blank.
+func outside(s step) step {
+	return func(dst, src []byte) ([]byte, bool) {
+		if out, ok := s(dst, src); ok {
+			return out, true
+		}
+		inner := bytes.TrimFunc(src, unicode.IsSpace)
+		switch len(inner) {
+		case len(src):
+			return dst, false
+		case 0:
+			return dst, true
+		}
+		return s(dst, inner)
+	}
+}
+
+// reads is a kind's compile function whose step reads without the spaces around a text.
+func reads(compile func(argument string) (step, error)) func(string, Lists) (step, error) {
+	return func(argument string, _ Lists) (step, error) {
+		s, err := compile(argument)
+		if err != nil {
+			return nil, err
+		}
+		return outside(s), nil
+	}
+}
+
 func plain(s step) func(string, Lists) (step, error) {
 	return func(string, Lists) (step, error) { return s, nil }
 }
@@ -39,7 +68,7 @@ var kinds = []kind{
 	{name: "ignore-case", says: "upper and lower case are the same", settled: true, compile: plain(ignoreCase)},
 	{name: "normal-form", argument: "one of NFC, NFD, NFKC, NFKD", says: "in one Unicode normal form: accents as one character or as two", settled: true, compile: with(compileNormalForm)},
 	{name: "drop-accents", says: "without accents: Île is Ile, Żuraw is Zuraw, Sjö is Sjo", settled: true, compile: plain(dropAccents)},
-	{name: "drop-leading-zeros", says: "without zeros before the first digit of the value", settled: true, compile: plain(dropLeadingZeros)},
+	{name: "drop-leading-zeros", says: "without zeros at the start of the value: 007 is 7, 00A1 is A1", settled: true, compile: plain(dropLeadingZeros)},
 	{name: "drop-zeros-in-digit-runs", says: "without zeros at the start of every run of digits: MW-04417 is MW-4417", settled: true, compile: plain(dropZerosInDigitRuns)},
 	{name: "digits-only", says: "only the digits", settled: true, compile: plain(keep(unicode.IsDigit))},
 	{name: "letters-and-digits", says: "only letters, with their accents, and digits", settled: true, compile: plain(keep(isLetterOrDigit))},
@@ -49,14 +78,14 @@ var kinds = []kind{
 	{name: "drop-ending", argument: "the text that is dropped", says: "without a stated ending, where it is there", compile: with(compileDropEnding)},
 	{name: "capture", argument: "a regular expression", says: "what a pattern's groups take, or all of it where it has none", compile: with(compileCapture)},
 	{name: "number", argument: "how it is written: point or comma, brackets, trailing-minus, currency", optional: true,
-		says: "as a number: 1.50 is 1.5; with point or comma also with thousands apart", compile: with(compileNumber)},
-	{name: "negate", says: "as a number with its sign turned", compile: plain(negate)},
-	{name: "date", argument: "a layout such as DD.MM.YYYY", says: "as a date in the stated layout, or in one of several with or between them", compile: with(compileDate)},
-	{name: "time", argument: "a layout such as DD.MM.YYYY hh:mm", says: "as a moment in the stated layout, in UTC where no zone is stated: time DD.MM.YYYY hh:mm in Europe/Oslo", compile: with(compileTime)},
-	{name: "to-day", argument: "in ZONE", optional: true, says: "the day of a date or moment", settled: true, compile: with(compileCut(len("2031-03-02")))},
-	{name: "to-month", argument: "in ZONE", optional: true, says: "the month of a date or moment", settled: true, compile: with(compileCut(len("2031-03")))},
-	{name: "to-year", argument: "in ZONE", optional: true, says: "the year of a date or moment", settled: true, compile: with(compileCut(len("2031")))},
-	{name: "yes-no", argument: "the two words, such as ja/nej", optional: true, says: "as yes or no: true, Y, 1 and on are yes", compile: with(compileYesNo)},
+		says: "as a number: 1.50 is 1.5; with point or comma also with thousands apart", compile: reads(compileNumber)},
+	{name: "negate", says: "as a number with its sign turned", compile: reads(func(string) (step, error) { return negate, nil })},
+	{name: "date", argument: "a layout such as DD.MM.YYYY", says: "as a date in the stated layout, or in one of several with or between them", compile: reads(compileDate)},
+	{name: "time", argument: "a layout such as DD.MM.YYYY hh:mm", says: "as a moment in the stated layout, in UTC where no zone is stated: time DD.MM.YYYY hh:mm in Europe/Oslo", compile: reads(compileTime)},
+	{name: "to-day", argument: "in ZONE", optional: true, says: "the day of a date or moment", settled: true, compile: reads(compileCut(len("2031-03-02")))},
+	{name: "to-month", argument: "in ZONE", optional: true, says: "the month of a date or moment", settled: true, compile: reads(compileCut(len("2031-03")))},
+	{name: "to-year", argument: "in ZONE", optional: true, says: "the year of a date or moment", settled: true, compile: reads(compileCut(len("2031")))},
+	{name: "yes-no", argument: "the two words, such as ja/nej", optional: true, says: "as yes or no: true, Y, 1 and on are yes", compile: reads(compileYesNo)},
 	{name: "lookup", argument: "the name of a lookup list", says: "the code that a lookup list has for it, or itself where the list has none", compile: compileLookup},
 }
 
@@ -117,15 +146,27 @@ func cherokeeCapital(r rune) rune {
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
 
-// dropLeadingZeros drops a zero as long as another digit follows it, so that one digit stays.
+// dropLeadingZeros drops a zero as long as a digit or a letter follows it: at least one character stays, and so does the zero before a
+// point or a slash.
 func dropLeadingZeros(dst, src []byte) ([]byte, bool) {
-	for len(src) > 1 && src[0] == '0' && isDigit(src[1]) {
+	for len(src) > 1 && src[0] == '0' && isAlphanumeric(src[1:]) {
 		src = src[1:]
 	}
 	return append(dst, src...), true
 }
 
+// isAlphanumeric reports whether a text begins with a digit or a letter.
+func isAlphanumeric(text []byte) bool {
+	r, _ := utf8.DecodeRune(text)
+	return unicode.IsDigit(r) || unicode.IsLetter(r)
+}
+
+// dropZerosInDigitRuns drops the zeros at the start of every run of digits. Of a run of zeros alone one stays, but for zeros that the
+// whole value begins with before a letter.
 func dropZerosInDigitRuns(dst, src []byte) ([]byte, bool) {
+	for len(src) > 1 && src[0] == '0' && isAlphanumeric(src[1:]) {
+		src = src[1:]
+	}
 	atStart := true // of a run of digits, as far as written
 	for i, c := range src {
 		if c == '0' && atStart && i+1 < len(src) && isDigit(src[i+1]) {

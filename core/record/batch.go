@@ -30,8 +30,9 @@ const (
 	BatchBytes   = 4 << 20  // bytes of text in one column
 )
 
-// MaxRecords is the largest number of records that one side may have.
-const MaxRecords = 1<<32 - 2
+// MaxRecords is the largest number of records that one side may have: the keys of two such sides can be numbered in 32 bits, and the rows
+// of every comparison of them, at most their product and their sum, be counted in 63.
+const MaxRecords = 2_000_000_000
 
 // Batch is a run of consecutive records, held by column. A batch is never changed once made.
 type Batch struct {

@@ -77,9 +77,10 @@ func weightsOf(ctx context.Context, src Source, g *comparison.Groups, c comparis
 	if list == nil {
 		for _, s := range tray.Sides {
 			weights[s] = func(row uint32) int64 {
-				if times := g.Appears(c, s, row); !c.Dropped {
-					return times
-				} else if s == c.Side && times == 0 && g.Keeps(s, row) {
+				if !c.Dropped {
+					return g.Appears(c, s, row)
+				}
+				if s == c.Side && g.Drops(c, s, row) {
 					return 1
 				}
 				return 0
