@@ -40,7 +40,7 @@ stand beside.`,
 			if err := checkOutput(root.output); err != nil {
 				return err
 			}
-			look, err := (&lookFlags{align: align, pairs: pairs}).look()
+			look, err := (&lookFlags{align: align, pairs: pairs, swap: swap}).look()
 			if err != nil {
 				return err
 			}
@@ -52,7 +52,7 @@ stand beside.`,
 			if swap {
 				d = d.Swapped()
 			}
-			b := &board{draft: d}
+			b := &board{draft: d, paired: len(pairs) > 0}
 			if b.counts, err = countsOf(cmd, c, d); err != nil {
 				return err
 			}
@@ -101,6 +101,7 @@ type board struct {
 	counts *view.Counts
 	before *view.Counts // nil: nothing stands beside
 	whole  *view.WholeCounts
+	paired bool // pairs of columns were given
 }
 
 func (b *board) print(p *printer) error {
@@ -193,7 +194,7 @@ func (b *board) comparisons(p *printer) {
 		}
 		fmt.Fprintln(p.out, m)
 	}
-	if len(b.whole.Misfits) > 0 && len(b.whole.Suggested) > 0 {
+	if len(b.whole.Misfits) > 0 && len(b.whole.Suggested) > 0 && !b.paired {
 		var options []string
 		for _, s := range b.whole.Suggested {
 			text := s.Left + "=" + s.Right

@@ -151,6 +151,9 @@ func (f *lookFlags) look() (view.Look, error) {
 			return look, wrongRequest("--pair %q has readings; whole records are compared as they are, and only a type can be stated, as in: as decimal", text)
 		}
 		l, r := p.columns.On()
+		if f.swap { // it is written as the key is, and turned like it
+			l, r = r, l
+		}
 		look.Align.Pairs = append(look.Align.Pairs, comparison.AlignedPair{Left: l, Right: r, As: p.options["as"]})
 	}
 	return look, nil

@@ -70,7 +70,8 @@ func printRun(p *printer, run *view.Run, status bool) error {
 			fmt.Fprintf(p.out, "  since run %d: %s\n", since.Number, strings.Join(parts, ", "))
 		}
 		fmt.Fprintln(p.out)
-		p.summary(&run.Summary, run.Sides[0].Set, run.Sides[1].Set)
+		names := run.Definition.SideNames()
+		p.summary(&run.Summary, names[0], names[1])
 	default:
 		var rows [][]string
 		for _, t := range run.Summary.Trays {
@@ -184,7 +185,11 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	for _, f := range run.Definition.Compare {
 		l, r := f.On()
 		if l == r {
-			l, r = run.Sides[0].Set+"."+l, run.Sides[1].Set+"."+r
+			names := [2]string{run.Sides[0].Set, run.Sides[1].Set}
+			if names[0] == names[1] {
+				names = [2]string{"left", "right"}
+			}
+			l, r = names[0]+"."+l, names[1]+"."+r
 		}
 		headings = append(headings, l, r)
 	}

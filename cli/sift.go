@@ -360,7 +360,8 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 			}
 		}
 	}
-	p.summary(result.Summary, plan.Definition.Left, plan.Definition.Right)
+	names := plan.Definition.SideNames()
+	p.summary(result.Summary, names[0], names[1])
 	for _, side := range tray.Sides {
 		for _, footer := range result.Footers[side] {
 			fmt.Fprintf(p.out, "\nline %d of %s is a footer: %s\n", footer.Line, s.files[side], footer.Text)

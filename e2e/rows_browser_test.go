@@ -96,7 +96,7 @@ func (w *walk) filter() {
 	w.says("All of service-log and all of invoices")
 	w.field("Only rows for which")
 	w.keys("number(amount_du) > 2700")
-	w.says(`At character 8: there is no column "amount_du"; there are amount_due`)
+	w.says(`At character 8: there is no column "amount_du"; did you mean "amount_due"?`)
 	w.keys(slices.Repeat([]string{kb.Backspace}, len(") > 2700"))...)
 	w.keys("e) > 2700", kb.Enter)
 	w.says("The filter leaves out")

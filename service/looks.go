@@ -12,10 +12,12 @@ import (
 	"twinsieve/core/expression"
 	"twinsieve/core/match"
 	"twinsieve/core/rowlist"
+	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 	"twinsieve/core/typing"
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
+	"twinsieve/store"
 )
 
 // confirmRows is the number of rows from which a comparison that multiplies records asks before it is shown.
@@ -46,7 +48,7 @@ func badLook(where, format string, args ...any) error {
 
 // find returns the match that an ask names, where it is at hand. A run's always is; nil stands for a definition that has not been
 // matched yet, whose plan is returned.
-func (v *Service) find(ctx context.Context, a view.Ask) (*matched, *planned, error) {
+func (v *Service) find(ctx context.Context, a view.Ask) (_ *matched, _ *planned, err error) {
 	switch {
 	case a.Run != 0 && a.Definition != nil:
 		return nil, nil, view.Invalid.New("The request names both a run and a definition; name one of them.")
@@ -60,11 +62,38 @@ func (v *Service) find(ctx context.Context, a view.Ask) (*matched, *planned, err
 	if a.Look.Swap {
 		d = d.Swapped()
 	}
+	if len(d.Key) == 0 && keyless(a.Look.Comparison) {
+		if d.Key, err = v.anyKey(ctx, d); err != nil {
+			return nil, nil, err
+		}
+	}
 	p, err := v.plan(ctx, d)
 	if err != nil {
 		return nil, nil, err
 	}
 	return v.matches.find(draftKey(p)), p, nil
+}
+
+// keyless reports whether a comparison asks for no key.
+func keyless(name string) bool {
+	n, err := comparison.Parse(name)
+	return err == nil && (n.IsWhole() || n == comparison.ByPosition || n == comparison.Cross)
+}
+
+// anyKey is a key for a definition that is compared without one: the first column of each side, so that there is something to match.
+func (v *Service) anyKey(ctx context.Context, d sieve.Definition) ([]sieve.KeyPart, error) {
+	var first [2]string
+	for s, name := range [2]string{d.Left, d.Right} {
+		_, snap, err := v.store.Set(ctx, name)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, nil // what is wrong with the set is said where it is planned
+		}
+		if err != nil {
+			return nil, err
+		}
+		first[s] = snap.Columns[0]
+	}
+	return []sieve.KeyPart{{Columns: sieve.Columns{Left: first[0], Right: first[1]}, Blanks: "equal"}}, nil
 }
 
 // makeMatch matches a definition and keeps the match at hand.

@@ -216,10 +216,15 @@ func (l *looking) typeOf(c *comparison.Column) typing.Type {
 func (l *looking) warnings() []string {
 	out := []string{}
 	if l.wholes != "" {
-		t := &l.whole().groups.Index().Totals
-		for s, n := range [2]int64{t.Trays[0][tray.Unkeyed], t.Trays[1][tray.Unkeyed]} {
-			if n > 0 {
-				out = append(out, fmt.Sprintf("%s of %s %s a value that cannot be read as its type, and so equal no other record.", countOf(n), l.sets[s], map[bool]string{true: "has", false: "have"}[n == 1]))
+		for _, a := range l.aligned {
+			if a.InDoubt != "" {
+				out = append(out, fmt.Sprintf("%s is compared as text: how its %ss are written is in doubt. State its type where it is loaded.", l.sheets[0].Columns[a.Column[0]], a.InDoubt))
+			}
+		}
+		for _, s := range tray.Sides {
+			if n := l.whole().asText(s); n > 0 {
+				out = append(out, fmt.Sprintf("%s of %s cannot be read as the type of %s column, and %s compared as text.", summary.Count(n, "value"), l.sets[s],
+					map[bool]string{true: "its", false: "their"}[n == 1], map[bool]string{true: "is", false: "are"}[n == 1]))
 			}
 		}
 	}

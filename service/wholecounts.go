@@ -45,10 +45,18 @@ func (v *Service) CountWhole(ctx context.Context, d sieve.Definition, align comp
 		w := l.whole()
 		out.Counts, out.Aligned = w.counts, comparison.Resolved(l.sheets, l.aligned).Pairs
 		for _, s := range tray.Sides {
-			out.Unread[s] = w.groups.Index().Totals.Trays[s][tray.Unkeyed]
+			out.Unread[s] = w.asText(s)
 		}
 		return &view.JobResult{Whole: out}, nil
 	})
+}
+
+// asText is how many values of a side cannot be read as their type, and are compared as their text.
+func (w *whole) asText(s tray.Side) (n int64) {
+	for _, part := range w.groups.Index().Totals.Parts[s] {
+		n += part.Unreadable
+	}
+	return n
 }
 
 // suggested are the pairs of columns that a definition names, as a beginning of an alignment.

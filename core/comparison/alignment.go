@@ -34,6 +34,7 @@ func (p AlignedPair) columns() [2]string {
 type Aligned struct {
 	Column   [2]int
 	Types    [2]typing.Type // as what each side's values are read
+	InDoubt  string         // the type that both columns have, where how its values are written is in doubt: they are compared as text
 	readings []reading.Reading
 }
 
@@ -185,6 +186,10 @@ func (a *Aligned) settle(p AlignedPair, sheets [2]Sheet) (why string, err error)
 			return fmt.Sprintf("%s reads as %s and %s as %s", names[0], a.Types[0], names[1], a.Types[1]), nil
 		}
 	}
+	if _, ok := a.Types[0].Readings(); !ok && a.Types[0] == a.Types[1] && p.As == "" {
+		a.InDoubt = a.Types[0].Name
+		a.Types = [2]typing.Type{{Name: typing.Text}, {Name: typing.Text}}
+	}
 	for s, t := range a.Types {
 		list, ok := t.Readings()
 		if !ok {
@@ -199,14 +204,14 @@ func (a *Aligned) settle(p AlignedPair, sheets [2]Sheet) (why string, err error)
 	return "", nil
 }
 
-// WholeRecords is the definition of a match over whole records: every pair of aligned columns is a part of the key, and
-// blanks are equal. Its name is empty, for a saved sieve's crosswalk says nothing about it.
+// WholeRecords is the definition of a match over whole records: every pair of aligned columns is a part of the key, blanks are equal, and a
+// value that its type cannot read is equal to the same text, so that identical records are equal whatever the types are. Its name is empty, for a saved sieve's crosswalk says nothing about it.
 func WholeRecords(d sieve.Definition, sheets [2]Sheet, aligned []Aligned) sieve.Definition {
 	whole := sieve.Definition{Left: d.Left, Right: d.Right, Where: d.Where}
 	for _, a := range aligned {
 		whole.Key = append(whole.Key, sieve.KeyPart{
 			Columns:  sieve.Columns{Left: sheets[0].Columns[a.Column[0]], Right: sheets[1].Columns[a.Column[1]]},
-			Readings: a.readings, Blanks: "equal",
+			Readings: a.readings, Blanks: "equal", OrText: true,
 		})
 	}
 	return whole

@@ -171,6 +171,5 @@ func Find(columns []Column, name string) (int, error) {
 		}
 		names = append(names, c.Name)
 	}
-	near := similar.Nearest(name, names)
-	return 0, fmt.Errorf("there is no column %q here; there are %s", name, quoted(near[:min(len(near), 12)]))
+	return 0, fmt.Errorf("there is no column %q here%s", name, similar.Choice(name, names, "Columns"))
 }

@@ -18,7 +18,6 @@ package comparison
 
 import (
 	"fmt"
-	"strings"
 
 	"twinsieve/core/similar"
 	"twinsieve/core/tray"
@@ -88,7 +87,7 @@ func Parse(name string) (Name, error) {
 	for _, n := range All {
 		names = append(names, string(n))
 	}
-	return "", fmt.Errorf("there is no comparison %q; there are %s", name, strings.Join(similar.Nearest(name, names), ", "))
+	return "", fmt.Errorf("there is no comparison %q%s", name, similar.Choice(name, names, "Comparisons"))
 }
 
 // Says tells in a few words what the comparison keeps.

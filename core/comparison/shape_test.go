@@ -85,7 +85,7 @@ func TestAlign(t *testing.T) {
 	}
 }
 
-// TestTypedEquality: whole records are equal by type, however they are written, and a value that cannot be read equals nothing.
+// TestTypedEquality: whole records are equal by type, however they are written, and a value that cannot be read equals the same text.
 func TestTypedEquality(t *testing.T) {
 	columns := []string{"day", "due", "paid", "seen"}
 	left := sheetOf("day date YYYY-MM-DD", "due decimal point", "paid boolean yes/no", "seen timestamp")
@@ -108,8 +108,11 @@ func TestTypedEquality(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if asText := [2]int64{index.Totals.Parts[0][0].Unreadable, index.Totals.Parts[1][0].Unreadable}; asText != [2]int64{2, 1} {
+		t.Errorf("%v days were compared as text", asText)
+	}
 	g := comparison.NewGroups(index)
-	for n, want := range map[comparison.Name]int64{"intersect": 2, "intersect-all": 2, "except": 2, "except-all": 2, "union": 5, "union-all": 7} {
+	for n, want := range map[comparison.Name]int64{"intersect": 3, "intersect-all": 3, "except": 0, "except-all": 1, "union": 3, "union-all": 7} {
 		if got := comparison.NewRows(g, comparison.Choice{Comparison: n}).Len(); got != want {
 			t.Errorf("%s has %d rows, want %d", n, got, want)
 		}
@@ -163,7 +166,7 @@ func TestColumns(t *testing.T) {
 	if plain, err := comparison.Choose(all, nil); err != nil || len(plain) != 6 {
 		t.Errorf("all but the presence columns: %d, %v", len(plain), err)
 	}
-	if _, err := comparison.Choose(all, []comparison.Chosen{{Column: "Ship"}}); err == nil || !strings.HasPrefix(err.Error(), `there is no column "Ship" here; there are "ship"`) {
+	if _, err := comparison.Choose(all, []comparison.Chosen{{Column: "Ship"}}); err == nil || !strings.HasPrefix(err.Error(), `there is no column "Ship" here; did you mean "ship"?`) {
 		t.Errorf("a column that there is not: %v", err)
 	}
 }
@@ -175,7 +178,7 @@ func TestParse(t *testing.T) {
 			t.Errorf("%s: %s, %v, %q", n, got, err, n.Says())
 		}
 	}
-	if _, err := comparison.Parse("left-ante"); err == nil || !strings.HasPrefix(err.Error(), `there is no comparison "left-ante"; there are left-anti`) {
+	if _, err := comparison.Parse("left-ante"); err == nil || !strings.HasPrefix(err.Error(), `there is no comparison "left-ante"; did you mean "left-anti"?`) {
 		t.Errorf("%v", err)
 	}
 	if _, err := comparison.ParseKept("both"); err == nil {

@@ -162,11 +162,11 @@ func TestErrors(t *testing.T) {
 		`note.matches("(")`:           "at character 14: error parsing regexp: missing closing )",
 		`note.matches(1)`:             "matches does not take (text, number)",
 		`date(1)`:                     "date does not take (number)",
-		`debt + credit`:               `at character 1: there is no column "debt"; did you mean debit? The columns: call_no, debit,`,
-		`note + "a" + colum`:          `at character 14: there is no column "colum". The columns: call_no,`,
-		`column("Servce Date")`:       `there is no column "Servce Date"; did you mean Service Date? The`,
+		`debt + credit`:               `at character 1: there is no column "debt"; did you mean "debit"? Columns: "call_no", "debit",`,
+		`note + "a" + colum`:          `at character 14: there is no column "colum". Columns: "call_no",`,
+		`column("Servce Date")`:       `there is no column "Servce Date"; did you mean "Service Date"? Columns`,
 		`column(note)`:                "column takes the name of a column in quotes",
-		`berth.key`:                   `there is no column "berth.key"; did you mean berth.quay? The`,
+		`berth.key`:                   `there is no column "berth.key"; did you mean "berth.quay"? Columns`,
 		`debit > 100`:                 "> does not take (text, number); write number(…) to read a text as a number",
 		`debit - credit`:              "- does not take (text, text); write number(…)",
 		"note ==\n  \"a\" + 1":        "at character 15: + does not take (text, number); write number(…) to read a text as a number, or text(…) to write a number as a text",
@@ -174,8 +174,8 @@ func TestErrors(t *testing.T) {
 		`debit / 2`:                   "write divide(a, b, places)",
 		`debit % 2`:                   "write divide(a, b, places)",
 		`note[0]`:                     "write part(text, separator, n)",
-		`size(note)`:                  "there is no function size here. The functions: column,",
-		`nmber(debit)`:                "there is no function nmber here; did you mean number? The",
+		`size(note)`:                  `there is no function size here. Functions: "column",`,
+		`nmber(debit)`:                `there is no function nmber here; did you mean "number"? Functions`,
 		`note.number()`:               "there is no function number here",
 		`round(note)`:                 "round does not take (text); write number(…)",
 		`part(note, 1, 2)`:            "part does not take (text, number, number); write number(…)",
@@ -331,9 +331,9 @@ func TestCompute(t *testing.T) {
 		t.Errorf("failures %s", f)
 	}
 	for want, bad := range map[string]expression.Column{
-		`the computed column "debit": there is a column of that name already; give it another`:                                                            {Name: "debit", Expression: "1"},
-		`the computed column "": it has no name`:                                                                                                          {Expression: "1"},
-		`the computed column "x": at character 1: there is no column "debut"; did you mean debit? The columns: call_no, debit, credit, Service Date, berth.quay, note, in, many`: {Name: "x", Expression: "debut"},
+		`the computed column "debit": there is a column of that name already; give it another`: {Name: "debit", Expression: "1"},
+		`the computed column "": it has no name`:                                               {Expression: "1"},
+		`the computed column "x": at character 1: there is no column "debut"; did you mean "debit"? Columns: "call_no", "debit", "credit", "Service Date", "berth.quay", "note", "in", "many"`: {Name: "x", Expression: "debut"},
 	} {
 		if _, err := expression.Compute(source, []expression.Column{bad}); err == nil || err.Error() != want {
 			t.Errorf("%+v: %v, want %s", bad, err, want)

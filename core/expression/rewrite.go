@@ -5,7 +5,6 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
-	"strings"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
@@ -103,29 +102,13 @@ func dotted(e ast.Expr) (string, bool) {
 func (r *rewriter) column(e ast.Expr, name string) error {
 	place := slices.Index(r.columns, name)
 	if place < 0 {
-		return r.wrong(e, "there is no column %q%s", name, others(name, r.columns, "The columns"))
+		return r.wrong(e, "there is no column %q%s", name, similar.Choice(name, r.columns, "Columns"))
 	}
 	variable := "@c" + strconv.Itoa(place)
 	r.declare(variable, cel.StringType)
 	r.places[variable] = place
 	e.SetKindCase(fac.NewIdent(e.ID(), variable))
 	return nil
-}
-
-// mostNamed is how many names an error lists.
-const mostNamed = 30
-
-// others suggests what may have been meant by a name that is not there, and lists what there is.
-func others(name string, names []string, what string) string {
-	suggestion := "."
-	if near, ok := similar.Suggest(name, names); ok {
-		suggestion = fmt.Sprintf("; did you mean %s?", near)
-	}
-	more := ""
-	if len(names) > mostNamed {
-		more = fmt.Sprintf(" and %d more", len(names)-mostNamed)
-	}
-	return fmt.Sprintf("%s %s: %s%s", suggestion, what, strings.Join(names[:min(len(names), mostNamed)], ", "), more)
 }
 
 func (r *rewriter) declare(variable string, t *cel.Type) {
@@ -181,7 +164,7 @@ func (r *rewriter) call(e ast.Expr) error {
 		for _, f := range functions {
 			names = append(names, f.Name)
 		}
-		return r.wrong(e, "there is no function %s here%s", name, others(name, names, "The functions"))
+		return r.wrong(e, "there is no function %s here%s", name, similar.Choice(name, names, "Functions"))
 	}
 	if c.IsMemberFunction() {
 		if err := r.visit(c.Target()); err != nil {

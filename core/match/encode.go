@@ -249,7 +249,7 @@ func (c *columnReader) load(g *given, wanted []bool, counts *Causes) (longest in
 			in[c.state(i, size)]++
 		}
 	}
-	counts.add(Causes{Read: in[reading.Text], Blank: in[reading.Blank], Emptied: in[reading.Emptied], Unreadable: in[reading.Unreadable]})
+	counts.add(Causes{Read: in[reading.Text], Blank: in[reading.Blank], Emptied: in[reading.Emptied], Unreadable: in[reading.Unreadable] + c.out.AsText})
 	return longest
 }
 

@@ -75,7 +75,7 @@ type Causes struct {
 	Read       int64 `json:"read"`       // gave a text
 	Blank      int64 `json:"blank"`      // came blank
 	Emptied    int64 `json:"emptied"`    // blank only after its readings
-	Unreadable int64 `json:"unreadable"` // not readable as stated
+	Unreadable int64 `json:"unreadable"` // not readable as stated; of whole records, compared as their text
 }
 
 func (c *Causes) add(o Causes) {

@@ -139,6 +139,15 @@ type Chain struct {
 	names []string // of the steps, as people write them
 	text  string
 	plain bool // its only step reads numbers as computers write them
+
+	orText bool // what it cannot read is taken as it came
+}
+
+// OrText returns the chain as one to which nothing is unreadable: what its steps cannot read stands for itself, as it came. So records that
+// are the same in every cell are always equal.
+func (c Chain) OrText() Chain {
+	c.orText, c.plain = len(c.steps) > 0, false
+	return c
 }
 
 // Compile returns the chain of side s from readings, some of which may be for the other side only. lists are the lookup
@@ -166,7 +175,7 @@ func Compile(readings []Reading, s tray.Side, lists Lists) (Chain, error) {
 }
 
 // Same reports whether two chains read everything alike.
-func (c Chain) Same(other Chain) bool { return c.text == other.text }
+func (c Chain) Same(other Chain) bool { return c.text == other.text && c.orText == other.orText }
 
 // Taken is what one step of a chain made of a cell.
 type Taken struct {
@@ -198,6 +207,7 @@ func (c Chain) Explain(cell []byte) (taken []Taken) {
 type Reader struct {
 	chain     Chain
 	a, b, out []byte
+	asText    int64 // cells that were taken as they came, because they cannot be read
 }
 
 // Reader returns a new reader of the chain.
@@ -229,6 +239,16 @@ const (
 // read appends what the chain, which has a step, makes of a cell that is not empty: the last step writes where the value stays. Nothing is appended
 // where there is no text.
 func (r *Reader) read(dst, cell []byte) ([]byte, State) {
+	out, state := r.apply(dst, cell)
+	if state == Unreadable && r.chain.orText {
+		r.asText++
+		return append(dst, cell...), Text
+	}
+	return out, state
+}
+
+// apply is read without regard to what happens to what cannot be read.
+func (r *Reader) apply(dst, cell []byte) ([]byte, State) {
 	last, size := len(r.chain.steps)-1, len(cell)
 	for _, step := range r.chain.steps[:last] {
 		out, ok := step(r.a[:0], cell)
@@ -256,6 +276,9 @@ type Column struct {
 	// Sum may be nil, or where the texts of one batch after the other are added up while they are read: then they are numbers, in plain form. It is
 	// set to zero before each.
 	Sum *exact.Sum
+
+	// AsText is how many of the cells were taken as they came, because a chain to which nothing is unreadable could not read them.
+	AsText int64
 
 	places  record.Places
 	states  []State // nil when the chain is empty: a cell is then blank when it has no text, else text
@@ -299,16 +322,18 @@ func (r *Reader) Places(cells record.Places, into *Column) { r.places(cells, nil
 // places reads a column some of whose cells may be null: those of nulls, unless it is nil.
 func (r *Reader) places(cells record.Places, nulls *array.String, into *Column) {
 	if len(r.chain.steps) == 0 && nulls == nil {
-		into.places, into.states = cells, nil
+		into.places, into.states, into.AsText = cells, nil, 0
 		return
 	}
 	if into.Sum != nil {
 		*into.Sum = exact.Sum{}
 	}
 	if r.chain.plain {
+		into.AsText = 0
 		r.numbers(cells, nulls, into)
 		return
 	}
+	r.asText = 0
 	into.text, into.offsets, into.states = into.text[:0], append(into.offsets[:0], 0), into.states[:0]
 	for i := range cells.Len() {
 		cell, state := cells.Cell(i), Text
@@ -327,4 +352,5 @@ func (r *Reader) places(cells record.Places, nulls *array.String, into *Column) 
 		into.states = append(into.states, state)
 	}
 	into.places = record.Places{Text: into.text, Ends: into.offsets, Stride: 1}
+	into.AsText = r.asText
 }

@@ -37,6 +37,14 @@ type Where struct {
 	Right string `json:"right,omitempty" yaml:"right,omitempty"`
 }
 
+// SideNames are what people call the records of each side: by the name of their set, and where both sides are one set, by the side, too.
+func (d Definition) SideNames() [2]string {
+	if d.Left == d.Right && d.Left != "" {
+		return [2]string{d.Left + " (left)", d.Right + " (right)"}
+	}
+	return [2]string{d.Left, d.Right}
+}
+
 // Columns is a pair of columns, one of each side. An empty Right means that the column is named alike on both sides.
 type Columns struct {
 	Left  string `json:"left" yaml:"left"`
@@ -64,6 +72,8 @@ type KeyPart struct {
 	Columns  `yaml:",inline"`
 	Readings []reading.Reading `json:"readings,omitempty" yaml:"readings,omitempty"`
 	Blanks   string            `json:"blanks,omitempty" yaml:"blanks,omitempty"` // "equal": blanks equal each other; else a blank leaves the record unkeyed
+
+	OrText bool `json:"-" yaml:"-"` // a value that cannot be read is compared as its text; for whole records, which nobody saves
 }
 
 // Field is a pair of columns that must agree in records that are paired.

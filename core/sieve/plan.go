@@ -1,7 +1,6 @@
 package sieve
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -77,6 +76,11 @@ func (d Definition) Compile(left, right []string) (*Plan, error) {
 		v, err := p.value(where, k.Columns, k.Readings)
 		if err != nil {
 			return nil, err
+		}
+		if k.OrText {
+			for s := range v.Chain {
+				v.Chain[s] = v.Chain[s].OrText()
+			}
 		}
 		if k.Blanks != "" && k.Blanks != "equal" {
 			return nil, wrong(where+".blanks", "%q stands here; write \"equal\", or leave it out so that a blank makes the record unkeyed", k.Blanks)
@@ -243,11 +247,7 @@ func (p *Plan) unknownColumn(where string, s tray.Side, name string) *Error {
 	if name == "" {
 		return wrong(where, "no column is named for %s; it has %s", strings.TrimSuffix(side, ","), list(p.Columns[s]))
 	}
-	suggestion := ""
-	if near, ok := similar.Suggest(name, p.Columns[s]); ok {
-		suggestion = fmt.Sprintf("; did you mean %q?", near)
-	}
-	return wrong(where, "%s has no column %q%s Its columns: %s", side, name, cmp.Or(suggestion, "."), list(p.Columns[s]))
+	return wrong(where, "%s has no column %q%s", side, name, similar.Choice(name, p.Columns[s], "Its columns"))
 }
 
 func list(names []string) string {

@@ -1,7 +1,9 @@
 package similar
 
 import (
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -36,4 +38,25 @@ func Suggest(name string, names []string) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// Choice says which of some names may have been meant by one that is not among them, and lists them in their order, at most thirty of
+// them: `; did you mean "fee"? Columns: "call", "fee"`. what names what they are.
+func Choice(name string, names []string, what string) string {
+	const most = 30
+	text := "."
+	if near, ok := Suggest(name, names); ok {
+		text = fmt.Sprintf("; did you mean %q?", near)
+	}
+	text += " " + what + ": "
+	for i, n := range names {
+		if i == most {
+			return text + fmt.Sprintf(" and %d more", len(names)-most)
+		}
+		if i > 0 {
+			text += ", "
+		}
+		text += strconv.Quote(n)
+	}
+	return text
 }

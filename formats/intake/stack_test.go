@@ -131,7 +131,7 @@ func TestRows(t *testing.T) {
 	if err != nil || strings.Join(rows, "; ") != "MW-1|∅|∅; ∅|2.5|5" || src.Bytes() != 7 {
 		t.Errorf("%v, %v, %d bytes", rows, err, src.Bytes())
 	}
-	if lost := fmt.Sprint(src.Lost()); lost != `[{gone at character 1: there is no column "fie"; did you mean fee? The columns: call, fee, twice}]` || len(src.Failures()) != 0 || len(src.Parts()) != 0 {
+	if lost := fmt.Sprint(src.Lost()); lost != `[{gone at character 1: there is no column "fie"; did you mean "fee"? Columns: "call", "fee", "twice"}]` || len(src.Failures()) != 0 || len(src.Parts()) != 0 {
 		t.Errorf("lost %s, failures %v, parts %v", lost, src.Failures(), src.Parts())
 	}
 	settled := src.Settled()

@@ -214,7 +214,7 @@ func reason(plan *sieve.Plan, e *exception.Entry) string {
 
 // loneReason is the reason for a record of side s that found no partner, or empty where it is not in a tray of such.
 func loneReason(plan *sieve.Plan, at tray.Tray, s tray.Side) string {
-	names := [2]string{plan.Definition.Left, plan.Definition.Right}
+	names := plan.Definition.SideNames()
 	switch at {
 	case tray.Missing, tray.Orphaned:
 		return "no " + names[s.Other()] + " record has this key"

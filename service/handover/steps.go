@@ -12,7 +12,7 @@ import (
 // Steps says how an entry came to be where it is: where its records stand, how their keys are read, and what followed, which is its [Reason].
 func Steps(plan *sieve.Plan, e *exception.Entry, reason string) []string {
 	steps := make([]string, 0, len(plan.Key)+2)
-	names := [2]string{plan.Definition.Left, plan.Definition.Right}
+	names := plan.Definition.SideNames()
 	var text []byte // of the step that is being written
 	for _, s := range tray.Sides {
 		r := e.Sides[s]

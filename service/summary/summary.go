@@ -142,14 +142,22 @@ func Count(n int64, thing string) string {
 }
 
 func verdict(d *sieve.Definition, s *Summary) string {
-	agree := "agree with a record of " + d.Right
+	names := d.SideNames()
+	agree := "agree with a record of " + names[1]
 	if len(d.Compare) == 0 {
-		agree = "have a record of " + d.Right + " with their key"
+		agree = "have a record of " + names[1] + " with their key"
 	}
-	matched := s.Trays[tray.Matched].Records[0]
-	first := fmt.Sprintf("%s of %s %s records %s.", Number(matched), Number(s.Records[0]), d.Left, agree)
-	if matched == s.Records[0] && matched == s.Records[1] && matched > 0 {
-		first = fmt.Sprintf("All %s %s records %s.", Number(matched), d.Left, agree)
+	matched, all := s.Trays[tray.Matched].Records[0], s.Records
+	for side := range all { // those that a filter leaves out are not asked for
+		all[side] -= s.Trays[tray.Excluded].Records[side]
+	}
+	records := names[0] + " records"
+	if all != s.Records {
+		records += " that take part"
+	}
+	first := fmt.Sprintf("%s of %s %s %s.", Number(matched), Number(all[0]), records, agree)
+	if matched == all[0] && matched == all[1] && matched > 0 {
+		first = fmt.Sprintf("All %s %s %s.", Number(matched), records, agree)
 	}
 	if d.Repeats == sieve.Totals.String() {
 		first = strings.Replace(first, " agree with a record of ", " agree, by the totals of their keys, with ", 1)

@@ -21,7 +21,7 @@ func TestVerdict(t *testing.T) {
 	}{
 		{compared, map[tray.Tray][2]int64{tray.Matched: {1234, 1234}}, "All 1,234 log records agree with a record of bills. Nothing needs a person."},
 		{keyed, map[tray.Tray][2]int64{tray.Matched: {2, 2}}, "All 2 log records have a record of bills with their key. Nothing needs a person."},
-		{compared, map[tray.Tray][2]int64{tray.Matched: {2, 2}, tray.Excluded: {1, 0}}, "2 of 3 log records agree with a record of bills. Nothing needs a person."},
+		{compared, map[tray.Tray][2]int64{tray.Matched: {2, 2}, tray.Excluded: {1, 0}}, "All 2 log records that take part agree with a record of bills. Nothing needs a person."},
 		{compared, map[tray.Tray][2]int64{tray.Differing: {1, 1}}, "0 of 1 log records agree with a record of bills. 1 exception needs a person: 1 differing."},
 		{compared, map[tray.Tray][2]int64{tray.Matched: {5, 5}, tray.Missing: {3, 0}, tray.Orphaned: {0, 4}, tray.Surplus: {1, 2}, tray.Unkeyed: {0, 6}},
 			"5 of 9 log records agree with a record of bills. 16 exceptions need a person: 3 missing, 4 orphaned, 3 surplus, 6 unkeyed."},

@@ -107,7 +107,7 @@ type WholeCounts struct {
 	Aligned   []comparison.AlignedPair `json:"aligned" nullable:"false" description:"The columns that are held against each other, and as what."`
 	Misfits   []string                 `json:"misfits" nullable:"false" description:"Why they cannot be; then there are no counts."`
 	Suggested []comparison.AlignedPair `json:"suggested" nullable:"false" description:"The columns that the sieve itself names."`
-	Unread    [2]int64                 `json:"unread" description:"Records of each side with a value that cannot be read as its type, and so equal no other."`
+	Unread    [2]int64                 `json:"unread" description:"Values of each side that cannot be read as their type, and are compared as their text."`
 }
 
 // TriedFilter is what is said of a filter while it is written.

@@ -154,11 +154,3 @@ func state(v reading.Value) string {
 	}
 	return fmt.Sprintf("%q", v.Text)
 }
-
-// sideNames are the names of the sides as people read them.
-func sideNames(d *sieve.Definition) [2]string {
-	if d.Left == d.Right {
-		return [2]string{d.Left + " (left)", d.Right + " (right)"}
-	}
-	return [2]string{d.Left, d.Right}
-}

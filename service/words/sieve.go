@@ -51,10 +51,8 @@ func Reading(r reading.Reading) string {
 
 // Sieve says in a few sentences what a definition pairs with what, and when pairs agree.
 func Sieve(d *sieve.Definition) string {
-	left, right := d.Left, d.Right
-	if left == right {
-		left, right = left+" (left)", right+" (right)"
-	}
+	names := d.SideNames()
+	left, right := names[0], names[1]
 	var parts []string
 	for _, k := range d.Key {
 		text := pairOf(k.Columns, k.Readings, "is")

@@ -95,7 +95,7 @@ func (w *Way) Lines() []string {
 
 // Trace puts the way of a record into words. why is why it is in its tray.
 func Trace(plan *sieve.Plan, t *trace.Record, sources [2]Source, why string) *Way {
-	names := sideNames(&plan.Definition)
+	names := plan.Definition.SideNames()
 	w := &Way{Place: Place(names[t.Side], sources[t.Side], t.Record.Number, t.Record.Origin), Looks: []string{}, Near: []string{}}
 	for _, p := range t.Parts {
 		w.Parts = append(w.Parts, part(p))
