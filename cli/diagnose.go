@@ -17,6 +17,7 @@ import (
 func newDiagnose(root *rootFlags) *cobra.Command {
 	f := &sieveFlags{}
 	var run, cause, apply string
+	var sure bool
 	var show int
 	cmd := &cobra.Command{
 		Use:   "diagnose [SIEVE | FILE.sieve.yaml]",
@@ -62,7 +63,7 @@ option that applies it is printed; applying saves the sieve and shows the new co
 			}
 			p := newPrinter(cmd, root.output)
 			if apply != "" {
-				return applyRemedy(cmd, c, p, d, etag, result.Diagnosis, apply)
+				return applyRemedy(cmd, c, p, d, etag, result.Diagnosis, apply, sure)
 			}
 			if cause != "" {
 				one, err := causeOf(result.Diagnosis, cause)
@@ -78,6 +79,7 @@ option that applies it is printed; applying saves the sieve and shows the new co
 	cmd.Flags().StringVar(&run, "run", "", "diagnose this run instead: the number of its report, or a sieve for its newest")
 	cmd.Flags().StringVar(&cause, "cause", "", "list the records of this cause")
 	cmd.Flags().StringVar(&apply, "apply", "", "apply the remedy of this cause to the sieve, and show the new counts beside the old")
+	cmd.Flags().BoolVar(&sure, "yes", false, "apply a remedy even if its pairs are probably strangers")
 	wholeNumberVar(cmd.Flags(), &show, "show", 3, 0, 1000, "show at most `N` records of each cause")
 	return cmd
 }
@@ -142,6 +144,9 @@ func printDiagnosis(p *printer, d sieve.Definition, found *view.Diagnosis, show 
 				fmt.Fprintf(p.out, "      %s\n", l)
 			}
 		}
+		if c.Doubt != "" {
+			fmt.Fprintf(p.out, "  doubtful: %s\n", c.Doubt)
+		}
 		switch {
 		case c.Remedy != "" && saved:
 			fmt.Fprintf(p.out, "  remedy: --apply %s, which adds %s\n", c.ID, c.Remedy)
@@ -156,6 +161,9 @@ func printDiagnosis(p *printer, d sieve.Definition, found *view.Diagnosis, show 
 
 func foundLine(f *view.Found) string {
 	text := fmt.Sprintf("%s %d, %s", f.Side, f.Number, shownKey(f.Key))
+	if f.Line > 0 {
+		text = fmt.Sprintf("%s %d (line %d), %s", f.Side, f.Number, f.Line, shownKey(f.Key))
+	}
 	if f.Partner > 0 {
 		text += fmt.Sprintf("  ~  %d, %s", f.Partner, shownKey(f.Other))
 	}
@@ -179,13 +187,16 @@ func printFound(p *printer, c *view.Cause) error {
 }
 
 // applyRemedy saves the sieve with a remedy and shows the new counts beside the old.
-func applyRemedy(cmd *cobra.Command, c *client.Client, p *printer, d sieve.Definition, etag string, found *view.Diagnosis, id string) error {
+func applyRemedy(cmd *cobra.Command, c *client.Client, p *printer, d sieve.Definition, etag string, found *view.Diagnosis, id string, sure bool) error {
 	cause, err := causeOf(found, id)
 	if err != nil {
 		return err
 	}
 	if cause.Applied == nil {
 		return wrongRequest("the cause %q has no remedy that is a change of the sieve", id)
+	}
+	if cause.Doubt != "" && !sure {
+		return wrongRequest("%s; look at them with --cause %s, and add --yes to apply it anyway", cause.Doubt, id)
 	}
 	if etag == "" {
 		return wrongRequest("--apply changes a saved sieve; name one, or save this definition with twinsieve define")

@@ -73,7 +73,11 @@ func typeText(f *typing.Finding) string {
 	}
 	var ways []string
 	for _, t := range f.Ambiguous {
-		ways = append(ways, strings.TrimSpace(t.Form))
+		if t.Name == f.Name && t.Form != "" {
+			ways = append(ways, t.Form)
+		} else {
+			ways = append(ways, t.String())
+		}
 	}
 	return f.Name + "? " + strings.Join(ways, " or ")
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
@@ -245,8 +246,13 @@ func shownEntry(e *view.Entry) string {
 func shownKey(key []string) string {
 	shown := slices.Clone(key)
 	for i, part := range shown {
-		if strings.TrimSpace(part) == "" {
-			shown[i] = "(blank)"
+		switch strings.TrimSpace(part) {
+		case part:
+			if part == "" {
+				shown[i] = "(blank)"
+			}
+		case "": // spaces, which would not be seen
+			shown[i] = strings.Repeat("␣", utf8.RuneCountInString(part))
 		}
 	}
 	return strings.Join(shown, " · ")

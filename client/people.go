@@ -12,6 +12,14 @@ import (
 
 const sessionCookie = "twinsieve_session"
 
+// codeOf is the code of a one-time link, whatever follows it in the address, or a code alone.
+func codeOf(link string) string {
+	if u, err := url.Parse(link); err == nil {
+		link = u.Path
+	}
+	return path.Base(link)
+}
+
 // SignIn signs in by name and password. From then on the client acts for that person.
 func (c *Client) SignIn(ctx context.Context, name, password string) (out view.Person, err error) {
 	h, err := c.json(ctx, http.MethodPost, "/signin", nil, view.SignIn{Name: name, Password: password}, &out)
@@ -20,13 +28,13 @@ func (c *Client) SignIn(ctx context.Context, name, password string) (out view.Pe
 
 // Enter uses a one-time link up, which is given as its address or only its code. From then on the client acts for that person.
 func (c *Client) Enter(ctx context.Context, link string, w view.Welcome) (out view.Person, err error) {
-	h, err := c.json(ctx, http.MethodPost, "/enter/"+url.PathEscape(path.Base(link)), nil, w, &out)
+	h, err := c.json(ctx, http.MethodPost, "/enter/"+url.PathEscape(codeOf(link)), nil, w, &out)
 	return out, c.begin(h, err)
 }
 
 // OneTime says what a one-time link is for.
 func (c *Client) OneTime(ctx context.Context, link string) (out view.OneTime, err error) {
-	_, err = c.do(ctx, http.MethodGet, "/enter/"+url.PathEscape(path.Base(link)), nil, nil, &out)
+	_, err = c.do(ctx, http.MethodGet, "/enter/"+url.PathEscape(codeOf(link)), nil, nil, &out)
 	return out, err
 }
 

@@ -80,6 +80,9 @@ func Explain(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [
 		if shown.Remedy = words.Remedy(&plan.Definition, c); shown.Remedy != "" {
 			applied := c.Apply(plan.Definition)
 			shown.Applied = &applied
+			if c.Proof.Doubtful() {
+				shown.Doubt = fmt.Sprintf("these pairs are probably strangers: of %s in other columns, only %s agree", summary.Count(int64(c.Proof.Compared), "value"), summary.Number(int64(c.Proof.Agreeing)))
+			}
 		}
 		c.Found = c.Found[:min(len(c.Found), foundListed)]
 		out.Causes, listed = append(out.Causes, shown), append(listed, c)

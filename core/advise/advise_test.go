@@ -351,3 +351,32 @@ func TestCancelled(t *testing.T) {
 		t.Errorf("%v after %q", err, stages)
 	}
 }
+
+// TestCompactDates: days that are written as eight digits are dates where the other side has such days, and are advised on as such; where
+// it has none they are codes, and nothing fails.
+func TestCompactDates(t *testing.T) {
+	columns := []string{"id", "d"}
+	var left, right, codes [][]string
+	for n := range 200 {
+		day := time.Date(2031, 6, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, n)
+		left = append(left, []string{fmt.Sprintf("A%d", n), day.Format("20060102")})
+		right = append(right, []string{fmt.Sprintf("B%d", 500-n), day.Format("2006-01-02")})
+		codes = append(codes, []string{fmt.Sprintf("C%d", n), day.AddDate(30, 0, 0).Format("20060102")})
+	}
+	for name, c := range map[string]struct {
+		right [][]string
+		first string
+	}{"the same days": {right, "date YYYYMMDD"}, "codes": {codes, ""}, "eight digits on both sides": {left, ""}} {
+		a, err := advise.Of(context.Background(), recordtest.Table(t, columns, left), recordtest.Table(t, columns, c.right), advise.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := fmt.Sprintf("%+v", a.Keys)
+		if c.first != "" && (len(a.Keys) == 0 || !strings.Contains(got, c.first)) {
+			t.Errorf("%s: %s, want %q", name, got, c.first)
+		}
+		if strings.Contains(got, "or ]") || strings.Contains(got, "date or") {
+			t.Errorf("%s: a layout is empty: %s", name, got)
+		}
+	}
+}

@@ -73,8 +73,20 @@ func (a *adviser) settleDates(ctx context.Context) error {
 			if c.found.Name != typing.Date || c.form != "" || len(c.found.Ambiguous) == 0 {
 				continue
 			}
-			most := -1
+			// Digits that read as a date and as a number are taken for dates only if the other side has such days.
+			most, dates := -1, 0
 			for _, t := range c.found.Ambiguous {
+				if t.Name == typing.Date {
+					dates++
+				}
+			}
+			if dates < len(c.found.Ambiguous) {
+				most = 0
+			}
+			for _, t := range c.found.Ambiguous {
+				if t.Name != typing.Date {
+					continue
+				}
 				days, err := a.days(ctx, s, i, t.Form)
 				if err != nil {
 					return err
@@ -96,7 +108,9 @@ func (a *adviser) settleDates(ctx context.Context) error {
 						most, c.form = n, t.Form
 					}
 				}
-				c.doubt = append(c.doubt, t.Form)
+				if dates > 1 {
+					c.doubt = append(c.doubt, t.Form)
+				}
 			}
 		}
 	}

@@ -67,6 +67,7 @@ type Cause struct {
 	Changes []Change
 	Records [2]int64
 	Found   []Found // every record, left before right, in input order
+	Proof   Proof   // where a change of the sieve would remedy it
 }
 
 // Change is a reading that would be added to a part of the key.
@@ -106,6 +107,7 @@ type diagnoser struct {
 	pool   [2][]*candidate // records with a partner, or excluded, that a lonely one might pair with
 	out    *Diagnosis
 	ctx    context.Context
+	values map[int]bool // of parts: whether they hold numbers or dates, as far as it has been asked
 }
 
 // Of diagnoses a match. progress, which may be nil, is told what is being done.
@@ -113,7 +115,7 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 	if progress == nil {
 		progress = func(string) {}
 	}
-	d := &diagnoser{plan: plan, index: index, tables: tables, out: &Diagnosis{}, ctx: ctx}
+	d := &diagnoser{plan: plan, index: index, tables: tables, out: &Diagnosis{}, ctx: ctx, values: map[int]bool{}}
 	progress("reading what has no partner")
 	for _, s := range tray.Sides {
 		if err := d.collect(s); err != nil {
@@ -135,6 +137,9 @@ func Of(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]rec
 		return nil, err
 	}
 	d.withoutPartner()
+	if err := d.prove(); err != nil {
+		return nil, err
+	}
 	return d.out, ctx.Err()
 }
 

@@ -65,5 +65,5 @@ func (d *diagnoser) endings() (list []Change) {
 	for _, a := range found[:min(len(found), 6)] {
 		list = append(list, Change{Part: a.part, Readings: []reading.Reading{{Side: &a.side, Name: a.name, Argument: a.text}}})
 	}
-	return list
+	return d.proven(list)
 }

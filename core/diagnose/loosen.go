@@ -37,7 +37,7 @@ func (d *diagnoser) changesOf(l loosening) (list []Change) {
 			list = append(list, Change{Part: p, Front: l.front, Readings: []reading.Reading{r}})
 		}
 	}
-	return list
+	return d.proven(list)
 }
 
 func (d *diagnoser) readingChanges() (list []Change) {

@@ -17,6 +17,7 @@ type Cause struct {
 	Says    string            `json:"says" description:"The cause in words, with the number of records."`
 	Records [2]int64          `json:"records"`
 	Remedy  string            `json:"remedy,omitempty" description:"The change of the sieve that would remedy it; absent where there is none."`
+	Doubt   string            `json:"doubt,omitempty" description:"Why the remedy should not be taken without looking: its pairs do not agree in most other columns."`
 	Applied *sieve.Definition `json:"applied,omitempty" description:"The definition with that change made."`
 	Listed  []Found           `json:"listed" nullable:"false" description:"The first 200 of its records."`
 }

@@ -1973,6 +1973,8 @@ export interface components {
         Cause: {
             /** @description The definition with that change made. */
             applied?: components["schemas"]["Definition"];
+            /** @description Why the remedy should not be taken without looking: its pairs do not agree in most other columns. */
+            doubt?: string;
             /** @description Names it within the diagnosis, such as ignore-case@1 for the first part of the key. */
             id: string;
             kind: string;
@@ -3833,7 +3835,7 @@ export interface components {
             misfits: string[];
             /** @description The columns that the sieve itself names. */
             suggested: components["schemas"]["ComparisonAlignedPair"][];
-            /** @description Records of each side with a value that cannot be read as its type, and so equal no other. */
+            /** @description Values of each side that cannot be read as their type, and are compared as their text. */
             unread: number[];
         };
         Work: {

@@ -50,14 +50,15 @@ function Case(p: {
             <span className="r">{count(c.records[1] ?? 0)}</span>
           </span>
           {c.remedy && <div className="dim mono">{c.remedy}</div>}
+          {c.doubt && <div role="note">⚠ Doubtful: {c.doubt}.</div>}
         </div>
         <div className="acts">
           <Button size="small" type="text" aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? 'Hide' : 'Show'} the records
           </Button>
           {p.remedy && c.applied && (
-            <Button size="small" type="primary" onClick={() => p.remedy?.(c)}>
-              Apply the remedy
+            <Button size="small" type={c.doubt ? 'default' : 'primary'} onClick={() => p.remedy?.(c)}>
+              {c.doubt ? 'Apply it anyway' : 'Apply the remedy'}
             </Button>
           )}
           {p.accept && acceptable.includes(c.kind) && (
