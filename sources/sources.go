@@ -1,8 +1,8 @@
 // Package sources reads record sets from databases: a table or the rows of one query, from PostgreSQL, from MariaDB or
 // MySQL, and from an SQLite file.
 //
-// Rows are streamed within a read-only transaction, and within a time limit. Whatever a query says, it is the database
-// itself that refuses to write. A query is one statement; that there are several is refused, too.
+// Rows are streamed within a read-only transaction, and within a time limit. A query is one statement that begins as queries do; whatever
+// else is refused before the database sees it, and what a query may still try to write is refused by the database.
 //
 // Each cell is the value as the database writes it: decimals with all their digits, dates as YYYY-MM-DD, times with the
 // session's zone set to UTC, floating-point numbers as the shortest text that is read back as the same number. A truth
@@ -136,6 +136,10 @@ func (r *Reader) open(c Connection, q Query) (err error) {
 		text = "SELECT * FROM " + k.quote(q.Table)
 	case text == "":
 		return &Fault{Refused, "neither a table nor a query is named"}
+	default:
+		if err := checkQuery(c.Kind, text); err != nil {
+			return err
+		}
 	}
 	if r.rows, err = k.open(r.ctx, c, text, r.options.Limit); err != nil {
 		return err

@@ -143,19 +143,37 @@ func values(t *testing.T, d database) {
 	}
 }
 
-// nothingWritten checks that it is the database that refuses to write.
+// nothingWritten checks that what writes is refused: what is not a query at once, and a query that writes by the database. The account of
+// these tests may do anything.
 func nothingWritten(t *testing.T, d database, quoted string) {
-	says := map[string]string{"PostgreSQL": "read-only transaction", "MariaDB": "READ ONLY transaction", "SQLite": "readonly database"}[d.name]
+	file := filepath.Join(t.TempDir(), "written")
 	statements := []string{"DELETE FROM " + quoted, "UPDATE " + quoted + " SET call_no = 'x'", "INSERT INTO " + quoted + " (call_no) VALUES ('x')", "DROP TABLE " + quoted, "CREATE TABLE more (a int)"}
 	if d.Kind == sources.PostgreSQL {
 		statements = append(statements, "WITH gone AS (DELETE FROM "+quoted+" RETURNING *) SELECT * FROM gone")
 	}
+	if d.Kind == sources.MariaDB {
+		statements = append(statements, "BEGIN NOT ATOMIC COMMIT; SET SESSION TRANSACTION READ WRITE; INSERT INTO "+quoted+" (call_no) VALUES ('x'); SELECT 1; END",
+			"SELECT 'x' INTO OUTFILE '"+file+"'", "SELECT 'x' /*! INTO OUTFILE '"+file+"' */")
+	}
+	if d.Kind == sources.PostgreSQL {
+		statements = append(statements, "COPY "+quoted+" TO '"+file+"'", "DO $$ BEGIN COMMIT; END $$")
+	}
 	for _, text := range statements {
 		_, err := readAll(d.Connection, sources.Query{Text: text}, sources.Options{})
+		says := "the query "
+		if strings.HasPrefix(text, "WITH") {
+			says = "read-only transaction"
+		}
 		var f *sources.Fault
 		if !errors.As(err, &f) || f.Reason != sources.Refused || !strings.Contains(f.What, says) {
 			t.Errorf("%s: %v, want a refusal that says %q", text, err, says)
 		}
+	}
+	if _, err := os.Stat(file); err == nil {
+		t.Errorf("the database has written %s", file)
+	}
+	if got, err := readAll(d.Connection, sources.Query{Table: "port calls"}, sources.Options{}); err != nil || len(got) != len(wantCalls) {
+		t.Errorf("after all that there are %d lines, %v", len(got), err)
 	}
 	// Several statements are refused as such, or the second never comes to be.
 	for _, text := range []string{"SELECT 1 AS a; DELETE FROM " + quoted, "COMMIT; DELETE FROM " + quoted} {

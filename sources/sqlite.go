@@ -35,7 +35,8 @@ func (sqliteFile) open(ctx context.Context, c Connection, query string, _ time.D
 	}()
 	conn.SetInterrupt(ctx.Done())
 	conn.SetBusyTimeout(connectLimit)
-	conn.Limit(sqlite.LimitAttached, 0) // no way to other files
+	conn.Limit(sqlite.LimitAttached, 0)                   // no way to other files
+	conn.Limit(sqlite.LimitLength, record.MaxRecordBytes) // a value that could be in no record is not made
 	for _, set := range []string{"PRAGMA query_only = 1", "BEGIN"} {
 		if err := sqliteRun(conn, set); err != nil {
 			return nil, sqliteFault(err)
