@@ -107,7 +107,10 @@ func sameSite() gin.HandlerFunc {
 func headers(c *gin.Context) {
 	c.Header("X-Content-Type-Options", "nosniff")
 	c.Header("Referrer-Policy", "same-origin")
-	c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+	c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
+		c.Header("Cache-Control", "no-store")
+	}
 	c.Next()
 }
 

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -27,8 +28,12 @@ func sessionOf(ctx context.Context) string {
 func signedIn(v *service.Service, who view.Role) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		session, _ := c.Cookie(sessionCookie) // without one, nobody is signed in
-		token, _ := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
-		ctx := context.WithValue(c.Request.Context(), sessionKey{}, session)
+		token, bearer := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
+		if !bearer { // another kind, which a proxy may have added
+			token = ""
+		}
+		address, _, _ := net.SplitHostPort(c.Request.RemoteAddr) // empty where it has no port
+		ctx := context.WithValue(service.From(c.Request.Context(), address), sessionKey{}, session)
 		person, ctx, err := v.Caller(ctx, session, token)
 		switch {
 		case err != nil:

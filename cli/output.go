@@ -41,7 +41,11 @@ type printer struct {
 }
 
 func newPrinter(cmd *cobra.Command, form string) *printer {
-	return &printer{out: cmd.OutOrStdout(), form: form, colour: isTerminal(cmd.OutOrStdout()) && os.Getenv("NO_COLOR") == ""}
+	out := cmd.OutOrStdout()
+	if !isTerminal(out) {
+		return &printer{out: out, form: form}
+	}
+	return &printer{out: terminalWriter{out}, form: form, colour: os.Getenv("NO_COLOR") == ""}
 }
 
 func isTerminal(w io.Writer) bool {
@@ -58,14 +62,14 @@ func (p *printer) paint(s tray.Side, t string) string {
 	if s == tray.Right {
 		code = "38;5;172"
 	}
-	return "\x1b[" + code + "m" + t + "\x1b[0m"
+	return "\x1b[" + code + "m" + harmless(t) + "\x1b[0m"
 }
 
 func (p *printer) bold(t string) string {
 	if !p.colour {
 		return t
 	}
-	return "\x1b[1m" + t + "\x1b[0m"
+	return "\x1b[1m" + harmless(t) + "\x1b[0m"
 }
 
 // rows prints rows under headings: a table for people, and values for programs. value is what json prints, once for all
@@ -148,7 +152,7 @@ func (p *printer) table(headings []string, rows [][]string, numeric ...int) {
 	w.SetStyle(style)
 	head := table.Row{}
 	for _, h := range headings {
-		head = append(head, h)
+		head = append(head, oneLine(h))
 	}
 	w.AppendHeader(head)
 	for _, r := range rows {
@@ -170,17 +174,7 @@ func (p *printer) table(headings []string, rows [][]string, numeric ...int) {
 
 // oneLine makes control characters visible, so that no cell breaks a table or a terminal.
 func oneLine(cell string) string {
-	return strings.Map(func(r rune) rune {
-		switch {
-		case r == '\n':
-			return '↵'
-		case r == '\t':
-			return '⇥'
-		case r < ' ' && r != '\x1b', r == 0x7f:
-			return '�'
-		}
-		return r
-	}, cell)
+	return harmlessPainted(strings.NewReplacer("\n", "↵", "\t", "⇥").Replace(cell))
 }
 
 var glyphs = map[tray.Tray]string{tray.Matched: "●", tray.Differing: "◑", tray.Missing: "◖", tray.Orphaned: "◗", tray.Surplus: "◍", tray.Unkeyed: "○", tray.Excluded: "◌", tray.Reject: "✕"}

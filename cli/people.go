@@ -1,12 +1,14 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"twinsieve/client"
 	"twinsieve/service/view"
 )
 
@@ -139,11 +141,23 @@ func newTokens(root *rootFlags) *cobra.Command {
 		},
 	}
 	var days int
+	signing := &signing{}
 	make := &cobra.Command{
-		Use: "make LABEL", Short: "Make a token and print it, once", Args: exactArgs(1, "a label that says what it is for"), Example: `  twinsieve tokens make nightly --days 30`,
+		Use: "make LABEL", Short: "Make a token and print it, once; it asks for your password", Args: exactArgs(1, "a label that says what it is for"), Example: `  twinsieve tokens make nightly --days 30`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			t, err := root.client().MakeToken(cmd.Context(), view.NewToken{Label: args[0], Days: days})
+			c := root.client()
+			me, err := c.Me(cmd.Context())
 			if err != nil {
+				return fromService(err)
+			}
+			// A token makes no tokens, so the command signs in for this one.
+			signing.name = me.Name
+			signed := client.New(serverAddress(root.server), "")
+			if _, err := signing.enter(cmd, signed); err != nil {
+				return fromService(err)
+			}
+			t, err := signed.MakeToken(cmd.Context(), view.NewToken{Label: args[0], Days: days})
+			if err = errors.Join(err, signed.SignOut(cmd.Context())); err != nil {
 				return fromService(err)
 			}
 			fmt.Fprintf(cmd.ErrOrStderr(), "It works until %s, and is not shown again:\n", t.Expires.Local().Format("2006-01-02"))
@@ -151,6 +165,7 @@ func newTokens(root *rootFlags) *cobra.Command {
 			return nil
 		},
 	}
+	make.Flags().BoolVar(&signing.stdin, "password-stdin", false, "read the password from standard input")
 	wholeNumberVar(make.Flags(), &days, "days", 0, 1, 366, "how long the token works: 1 to 366 days (default 90)")
 	revoke := &cobra.Command{
 		Use: "revoke TOKEN", Short: "End a token", Args: exactArgs(1, "the number of a token"), Example: `  twinsieve tokens revoke 4`,

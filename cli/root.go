@@ -37,7 +37,7 @@ func Run(ctx context.Context, args []string) int {
 			fmt.Fprintln(os.Stderr, "twinsieve: interrupted")
 			return exitFailure
 		}
-		fmt.Fprintf(os.Stderr, "twinsieve: %s\n", strings.TrimSuffix(f.err.Error(), "."))
+		fmt.Fprintf(os.Stderr, "twinsieve: %s\n", harmless(strings.TrimSuffix(f.err.Error(), ".")))
 	}
 	return f.status
 }

@@ -186,6 +186,9 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 			return wrongRequest("--folder %s is no folder that can be read", s.folder)
 		}
 	}
+	if err := apart(s.folder, s.data, s.keyFile); err != nil {
+		return err
+	}
 	level := slog.LevelInfo
 	if s.verbose {
 		level = slog.LevelDebug
@@ -216,7 +219,7 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 	defer v.Close()
 	stopped, stop := context.WithCancel(context.Background())
 	defer stop()
-	server := &http.Server{Handler: api.Handler(v, console.Files(), logger), ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(logger.Handler(), slog.LevelWarn),
+	server := &http.Server{Handler: api.Handler(v, console.Files(), logger), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(logger.Handler(), slog.LevelWarn),
 		BaseContext: func(net.Listener) context.Context { return stopped }}
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()
@@ -237,6 +240,42 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 		logger.Warn("some answers were cut off", "error", err)
 	}
 	return nil
+}
+
+// apart refuses a folder from which files are loaded by name that holds the service's own files, or lies among them: whoever may load could
+// read passwords' hashes and keys.
+func apart(folder, data, keyFile string) error {
+	if folder == "" {
+		return nil
+	}
+	within := func(inner, outer string) bool {
+		rel, err := filepath.Rel(realPath(outer), realPath(inner))
+		return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+	}
+	switch {
+	case within(data, folder):
+		return wrongRequest("--folder %s contains the data directory %s, so its files could be loaded; name folders that lie apart", folder, data)
+	case within(folder, data):
+		return wrongRequest("--folder %s is inside the data directory %s; name folders that lie apart", folder, data)
+	case keyFile != "" && within(keyFile, folder):
+		return wrongRequest("--folder %s contains the key file %s, so it could be loaded; keep it elsewhere", folder, keyFile)
+	}
+	return nil
+}
+
+// realPath is a path without links, as far as it exists.
+func realPath(path string) string {
+	path, _ = filepath.Abs(path) // it fails only where the working directory is gone
+	for end := ""; ; {
+		if real, err := filepath.EvalSymlinks(path); err == nil {
+			return filepath.Join(real, end)
+		}
+		parent := filepath.Dir(path)
+		if parent == path {
+			return filepath.Join(path, end)
+		}
+		end, path = filepath.Join(filepath.Base(path), end), parent
+	}
 }
 
 // serverAddress is where commands look for the service.

@@ -119,7 +119,7 @@ func TestDemo(t *testing.T) {
 	again := &walk{browser: newBrowserAs(t, p, entered{}), seen: map[string]int{}}
 	again.unfound = true
 	again.do(chromedp.Navigate(links["Ines Varga"]))
-	again.says("This link works no longer")
+	again.says("This link no longer works")
 	again.do(chromedp.Navigate(report))
 	again.says("An admin gives you a link")
 }

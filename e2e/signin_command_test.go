@@ -49,7 +49,7 @@ func TestSignInCommands(t *testing.T) {
 	says("", 2, `there is no person "eve"`, "people", "change", "eve", "--role", "reader")
 	says("", 2, "ines is the only admin", "people", "change", "ines", "--role", "reader")
 	says("", 0, "tam   Tam Okoro   analyst  has no password yet", "people")
-	secretOf := strings.TrimSpace(says("", 0, "ts_", "tokens", "make", "nightly", "--days", "30"))
+	secretOf := strings.TrimSpace(says(secret+"\n", 0, "ts_", "tokens", "make", "nightly", "--days", "30", "--password-stdin"))
 	if r := run(t, append(env, "TWINSIEVE_TOKEN="+secretOf), "tokens", "-o", "csv"); r.status != 0 || !strings.Contains(r.out, "nightly") {
 		t.Errorf("%+v", r)
 	}
@@ -69,7 +69,7 @@ func TestSignInCommands(t *testing.T) {
 	env[0] = "TWINSIEVE_SERVER=127.0.0.1:1" // a link says itself where its service is
 	says("short\n", 2, "at least 10 characters", "signin", "--link", link, "--password-stdin")
 	says(secret+"\n", 0, "signed in at "+p.address+" as tam, analyst", "signin", "--link", link, "--password-stdin")
-	says(secret+"\n", 2, "This link works no longer", "signin", "--link", link, "--password-stdin")
+	says(secret+"\n", 2, "This link no longer works", "signin", "--link", link, "--password-stdin")
 	env[0] = "TWINSIEVE_SERVER=" + p.address
 	says("", 2, "This needs the role admin; tam is analyst", "people", "add", "eve")
 	tokens, err := p.client().Tokens(t.Context())

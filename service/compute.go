@@ -21,6 +21,7 @@ type given struct {
 	table   record.Table
 	columns int
 	next    int
+	most    int // records of a batch that are given; 0: all
 }
 
 func (g *given) Columns() []string { return g.table.Columns()[:g.columns] }
@@ -36,6 +37,13 @@ func (g *given) Next() (*record.Batch, error) {
 		return nil, err
 	}
 	g.next++
+	if g.most > 0 && b.Records() > g.most {
+		places := make([]int, g.most)
+		for i := range places {
+			places[i] = i
+		}
+		b = record.Pick(b, places)
+	}
 	return &record.Batch{First: b.First, Lines: b.Lines, Columns: b.Columns[:g.columns]}, nil
 }
 
@@ -140,6 +148,7 @@ func (v *Service) copyRejects(ctx context.Context, w *store.SnapshotWriter, from
 const (
 	triedRecords = 1000 // that are looked at to show what a column would be
 	triedShown   = 5
+	triedTexts   = 16 << 20 // bytes that the columns may have for these
 )
 
 // TryColumns says what computed columns would be, from the first records of a set, and changes nothing. What is wrong with
@@ -150,11 +159,19 @@ func (v *Service) TryColumns(ctx context.Context, set string, columns []expressi
 		return nil, err
 	}
 	source := v.given(ctx, snap)
+	source.most = triedRecords
 	out := &view.TriedColumns{Given: source.Columns(), Columns: []view.TriedColumn{}}
-	var good []expression.Column
+	if len(columns) > expression.MostComputed {
+		return nil, view.Invalid.New(fmt.Sprintf("There are %d columns; a record set has at most %d computed ones.", len(columns), expression.MostComputed))
+	}
+	reader, err := expression.Compute(source, nil)
+	if err != nil {
+		return nil, err
+	}
+	reader.Most(triedTexts)
 	for _, c := range columns {
 		tried := view.TriedColumn{Column: c, Cells: []*string{}}
-		_, err := expression.Compute(source, append(good[:len(good):len(good)], c))
+		err := reader.Add(c)
 		if wrong := new(expression.ColumnError); errors.As(err, &wrong) {
 			tried.Wrong = wrong.Err.Error()
 			if at := new(expression.Error); errors.As(err, &at) {
@@ -162,19 +179,19 @@ func (v *Service) TryColumns(ctx context.Context, set string, columns []expressi
 			}
 		} else if err != nil {
 			return nil, err
-		} else {
-			good = append(good, c)
 		}
 		out.Columns = append(out.Columns, tried)
 	}
-	reader, err := expression.Compute(source, good)
-	if err != nil {
-		return nil, err
-	}
 	for out.Looked < triedRecords {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		b, err := reader.Next()
 		if err == io.EOF {
 			break
+		}
+		if unreadable := new(record.Unreadable); errors.As(err, &unreadable) {
+			return nil, view.Invalid.New("The columns cannot be shown: " + unreadable.Error() + ".")
 		}
 		if err != nil {
 			return nil, err

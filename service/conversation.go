@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"twinsieve/service/summary"
@@ -101,7 +102,7 @@ func (v *Service) Attach(ctx context.Context, run uint, id, name string, body io
 	if err != nil {
 		return nil, err
 	}
-	if name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), `\`, "/")); name == "." || name == "/" || len(name) > 255 || !utf8.ValidString(name) {
+	if name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), `\`, "/")); name == "." || name == "/" || len(name) > 255 || !utf8.ValidString(name) || strings.ContainsFunc(name, unicode.IsControl) {
 		return nil, view.Invalid.New("The file needs a name of at most 255 bytes.")
 	}
 	content, err := io.ReadAll(io.LimitReader(body, mostAttachment+1))

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bytes"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -76,7 +77,14 @@ func (v *Service) ImportCrosswalk(ctx context.Context, name string, file io.Read
 	if err != nil {
 		return nil, err
 	}
-	same, other, err := readCrosswalk(file, c)
+	text, err := io.ReadAll(io.LimitReader(file, mostCrosswalk+1))
+	if err != nil {
+		return nil, view.Invalid.New("The file did not come whole: " + err.Error() + ".")
+	}
+	if len(text) > mostCrosswalk {
+		return nil, view.TooLarge.New(fmt.Sprintf("The file has more than %d MB, which is the most that a crosswalk may have.", mostCrosswalk>>20))
+	}
+	same, other, err := readCrosswalk(bytes.NewReader(text), c)
 	if err != nil {
 		return nil, view.Unreadable.New(err.Error() + ".")
 	}
@@ -91,6 +99,9 @@ func (v *Service) ImportCrosswalk(ctx context.Context, name string, file io.Read
 	}
 	return c, nil
 }
+
+// mostCrosswalk is how many bytes a file of a crosswalk may have.
+const mostCrosswalk = 16 << 20
 
 // readCrosswalk reads the pairs of a file that a crosswalk does not have: those that are the same, and those that are not.
 func readCrosswalk(file io.Reader, c *view.Crosswalk) (same, other []view.KeyPair, err error) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -44,6 +45,11 @@ func (v *Service) History(ctx context.Context, q HistoryQuery) (*view.History, e
 		}
 		if err := json.Unmarshal([]byte(row.Details), &e.Details); err != nil {
 			return nil, err
+		}
+		if e.Kind == "webhook" { // entries from before addresses were left out
+			if u, err := url.Parse(e.Subject); err == nil && u.Host != "" {
+				e.Subject = u.Host
+			}
 		}
 		e.Says = words.Event(e.Action, e.Subject, e.Details)
 		page.Events = append(page.Events, e)

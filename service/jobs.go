@@ -20,7 +20,7 @@ import (
 type jobs struct {
 	store *store.Store
 	log   *slog.Logger
-	slots chan struct{}
+	turns *turns
 	book  *pace.Book // how long the stages of jobs take
 	all   context.Context
 	stop  context.CancelFunc
@@ -47,7 +47,7 @@ type job struct {
 }
 
 func newJobs(s *store.Store, log *slog.Logger, memory int64) *jobs {
-	j := &jobs{store: s, log: log, slots: make(chan struct{}, jobsAtOnce), book: pace.NewBook(usualPaces), active: map[string]*job{}, drafts: map[string]*job{}}
+	j := &jobs{store: s, log: log, turns: newTurns(jobsAtOnce), book: pace.NewBook(usualPaces), active: map[string]*job{}, drafts: map[string]*job{}}
 	j.all, j.stop = context.WithCancel(context.Background())
 	j.memory = allotment{memory: memory, records: s.Cache}
 	j.memory.divide()
@@ -73,10 +73,17 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work,
 	if js.all.Err() != nil {
 		return view.Job{}, errors.New("the service is stopping")
 	}
+	turn, err := js.turns.queue(store.ActorOf(ctx).ID, kind == countJob)
+	if err != nil {
+		return view.Job{}, err
+	}
 	run, cancel := context.WithCancel(store.Through(store.As(js.all, store.ActorOf(ctx)))) // who starts a job makes its changes
 	j := &job{by: store.ActorOf(ctx).ID, cancel: cancel, changed: make(chan struct{}), over: make(chan struct{}), since: time.Now(), journey: pace.NewJourney(js.book, time.Now())}
 	j.view = view.Job{ID: rand.Text(), Kind: kind, Subject: subject, State: store.JobQueued, Started: time.Now().UTC()}
 	js.mu.Lock()
+	if draft != "" { // nobody ends what another has begun
+		draft = fmt.Sprint(store.ActorOf(ctx).ID, " ", draft)
+	}
 	if before := js.drafts[draft]; draft != "" && before != nil {
 		before.cancel()
 	}
@@ -87,21 +94,21 @@ func (js *jobs) start(ctx context.Context, kind, subject, draft string, do work,
 	js.mu.Unlock()
 	if err := js.put(ctx, j.snapshot()); err != nil {
 		cancel()
+		js.turns.leave(turn)
 		js.forget(j, draft)
 		return view.Job{}, err
 	}
 	first := j.snapshot()
-	js.ended.Go(func() { js.run(run, j, draft, do, failed) })
+	js.ended.Go(func() { js.run(run, turn, j, draft, do, failed) })
 	return first, nil
 }
 
-func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed []func(context.Context, *view.Problem)) {
+func (js *jobs) run(ctx context.Context, turn *waiting, j *job, draft string, do work, failed []func(context.Context, *view.Problem)) {
 	defer j.cancel()
 	var result *view.JobResult
-	var err error
 	var begun time.Time // zero where its turn has not come
-	select {
-	case js.slots <- struct{}{}:
+	err := js.turns.wait(ctx, turn)
+	if err == nil {
 		begun = time.Now()
 		js.memory.begin()
 		j.update(func(v *view.Job) {
@@ -113,9 +120,7 @@ func (js *jobs) run(ctx context.Context, j *job, draft string, do work, failed [
 			j.update(func(*view.Job) { j.journey.End(time.Now()) })
 		}
 		js.memory.end()
-		<-js.slots
-	case <-ctx.Done():
-		err = ctx.Err()
+		js.turns.done(turn)
 	}
 	now := time.Now().UTC()
 	var end view.Job

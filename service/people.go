@@ -5,8 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"twinsieve/service/password"
 	"twinsieve/service/view"
@@ -77,7 +80,7 @@ func (v *Service) link(ctx context.Context, kind string, person uint, works time
 }
 
 func badLink() error {
-	return view.NotFound.New("This link works no longer: it has been used, it has ended, or it was not copied whole. Ask an admin for a new one, or start a service that has no people again.")
+	return view.NotFound.New("This link no longer works: it has been used, it has expired, or it was not copied whole. Ask an admin for a new one; if no account exists yet, restart the service to print a new link.")
 }
 
 // OneTime says what a one-time link is for, and uses nothing up.
@@ -119,9 +122,13 @@ func (v *Service) Enter(ctx context.Context, code string, w view.Welcome) (*Sess
 		}
 		hash = password.Hash(w.Password)
 	}
+	full, err := fullName(w.FullName, name)
+	if err != nil {
+		return nil, err
+	}
 	var p store.Person
 	if known.Kind == store.WelcomeLink {
-		p, err = v.store.FirstAdmin(ctx, hashOf(code), store.Person{Name: name, FullName: fullName(w.FullName, name), Role: string(view.Admin), Password: hash})
+		p, err = v.store.FirstAdmin(ctx, hashOf(code), store.Person{Name: name, FullName: full, Role: string(view.Admin), Password: hash})
 	} else {
 		p, err = v.store.UseLink(ctx, known.Kind, hashOf(code), hash)
 	}
@@ -136,17 +143,26 @@ func (v *Service) Enter(ctx context.Context, code string, w view.Welcome) (*Sess
 
 func nameOfPerson(name string) (string, error) {
 	name = strings.ToLower(strings.TrimSpace(name))
+	if slices.Contains([]string{"me", nobody, none}, name) {
+		return "", view.Invalid.New(fmt.Sprintf("%q cannot be a person's name, because filters mean something else by it.", name))
+	}
 	if !personName.MatchString(name) {
 		return "", view.Invalid.New(fmt.Sprintf("%q cannot be a person's name: write 2 to 32 letters a to z, digits, points, hyphens or underscores, a letter first, such as ines.varga.", name))
 	}
 	return name, nil
 }
 
-func fullName(full, name string) string {
+// mostFullName is how many characters a full name may have.
+const mostFullName = 100
+
+func fullName(full, name string) (string, error) {
 	if full = strings.TrimSpace(full); full == "" {
-		return name
+		return name, nil
 	}
-	return full
+	if utf8.RuneCountInString(full) > mostFullName || strings.ContainsFunc(full, unicode.IsControl) {
+		return "", view.Invalid.New(fmt.Sprintf("A full name has at most %d characters, and no control characters.", mostFullName))
+	}
+	return full, nil
 }
 
 func checkRole(r view.Role) error {
@@ -165,7 +181,11 @@ func (v *Service) AddPerson(ctx context.Context, n view.NewPerson) (*view.Invite
 	if err := checkRole(n.Role); err != nil {
 		return nil, err
 	}
-	p, err := v.store.CreatePerson(ctx, store.Person{Name: name, FullName: fullName(n.FullName, name), Role: string(n.Role)})
+	full, err := fullName(n.FullName, name)
+	if err != nil {
+		return nil, err
+	}
+	p, err := v.store.CreatePerson(ctx, store.Person{Name: name, FullName: full, Role: string(n.Role)})
 	if errors.Is(err, store.ErrNameTaken) {
 		return nil, view.NameTaken.New(fmt.Sprintf("There is a person named %q already.", name))
 	}
@@ -211,10 +231,14 @@ func (v *Service) ChangePerson(ctx context.Context, name string, version int, c 
 	if err := checkRole(c.Role); err != nil {
 		return nil, err
 	}
-	p, err := v.store.UpdatePerson(ctx, name, version, fullName(c.FullName, name), string(c.Role), c.Active, string(view.Admin))
+	full, err := fullName(c.FullName, name)
+	if err != nil {
+		return nil, err
+	}
+	p, err := v.store.UpdatePerson(ctx, name, version, full, string(c.Role), c.Active, string(view.Admin))
 	switch {
 	case errors.Is(err, store.ErrChanged):
-		return nil, view.Changed.New(fmt.Sprintf("%s has been changed by somebody else meanwhile; look at them anew.", name))
+		return nil, view.Changed.New(fmt.Sprintf("%s has been changed by somebody else meanwhile; look at them again.", name))
 	case errors.Is(err, store.ErrLastAdmin):
 		return nil, view.InUse.New(fmt.Sprintf("%s is the only admin; make somebody else an admin first.", name))
 	case err != nil:
@@ -230,14 +254,13 @@ func (v *Service) ChangePassword(ctx context.Context, session string, n view.New
 	if err != nil {
 		return err
 	}
-	if err := v.slow.enter(p.Name); err != nil {
+	if err := v.slow.enter(p.Name, addressOf(ctx)); err != nil {
 		return err
 	}
 	if !password.Matches(p.Password, n.Old) {
-		v.slow.wrong(p.Name)
-		return view.Invalid.New("The old password is another one.")
+		return view.Invalid.New("The current password is wrong.")
 	}
-	v.slow.right(p.Name)
+	v.slow.right(p.Name, addressOf(ctx))
 	if wrong := password.Check(n.New, p.Name); wrong != "" {
 		return view.Invalid.New(wrong)
 	}

@@ -28,6 +28,23 @@ const (
 	mostTokens  = 50 // of one person
 )
 
+// longestName is how many bytes a name has that somebody may have.
+const longestName = 64
+
+type addressKey struct{}
+
+// From says from which address the requests of a context come.
+func From(ctx context.Context, address string) context.Context {
+	return context.WithValue(ctx, addressKey{}, address)
+}
+
+func addressOf(ctx context.Context) string {
+	address, _ := ctx.Value(addressKey{}).(string)
+	return address
+}
+
+type tokenKey struct{}
+
 // newSecret makes a text that nobody can guess. Only its hash is kept.
 func newSecret(prefix string) string { return prefix + rand.Text() }
 
@@ -45,8 +62,12 @@ type Session struct {
 
 // SignIn signs a person in by name and password.
 func (v *Service) SignIn(ctx context.Context, in view.SignIn) (*Session, error) {
-	name := strings.ToLower(strings.TrimSpace(in.Name))
-	if err := v.slow.enter(name); err != nil {
+	name, address := strings.ToLower(strings.TrimSpace(in.Name)), addressOf(ctx)
+	wrong := view.WrongPassword.New("The name or the password is wrong. If you forgot the password, ask an admin for a new link.")
+	if len(name) > longestName { // nobody's, and not worth remembering
+		return nil, wrong
+	}
+	if err := v.slow.enter(name, address); err != nil {
 		return nil, err
 	}
 	p, err := v.store.Person(ctx, name)
@@ -54,10 +75,10 @@ func (v *Service) SignIn(ctx context.Context, in view.SignIn) (*Session, error) 
 		return nil, err
 	}
 	if len(in.Password) > 4*password.Most || !password.Matches(p.Password, in.Password) || !p.Active {
-		v.slow.wrong(name)
-		return nil, view.WrongPassword.New("The name or the password is wrong. Who has forgotten the password asks an admin for a new link.")
+		v.options.Log.Warn("sign-in refused", "name", name, "address", address)
+		return nil, wrong
 	}
-	v.slow.right(name)
+	v.slow.right(name, address)
 	return v.session(ctx, p)
 }
 
@@ -96,6 +117,7 @@ func (v *Service) Caller(ctx context.Context, session, token string) (*view.Pers
 			}
 		}
 		p = owner
+		ctx = context.WithValue(ctx, tokenKey{}, true)
 	case session != "":
 		hash := hashOf(session)
 		s, owner, err := v.store.SessionPerson(ctx, hash, now.Add(-sessionIdles))
@@ -137,6 +159,9 @@ func (v *Service) Tokens(ctx context.Context) (*view.Tokens, error) {
 
 // MakeToken makes a token for oneself. Its secret is in the answer, and never again.
 func (v *Service) MakeToken(ctx context.Context, n view.NewToken) (*view.Token, error) {
+	if byToken, _ := ctx.Value(tokenKey{}).(bool); byToken {
+		return nil, view.NotAllowed.New("A token makes no tokens, so that one that got lost does not live on in others. Sign in with name and password to make one.")
+	}
 	if n.Label = strings.TrimSpace(n.Label); n.Label == "" || len(n.Label) > 100 {
 		return nil, view.Invalid.New("A token needs a label of 1 to 100 characters that says what it is for.")
 	}

@@ -16,11 +16,24 @@ const (
 	forgotten = time.Hour // after so long without a try, wrong ones are forgotten
 )
 
-// slowness makes whoever guesses passwords wait, name by name, whether or not anybody has the name.
+// slowness makes whoever guesses passwords wait, name by name, whether or not anybody has the name. An address from which somebody has
+// signed in is counted apart for their name, so that nobody is locked out by guesses from elsewhere.
 type slowness struct {
 	mu    sync.Mutex
 	names map[string]*tries
-	now   func() time.Time // for tests; nil: the clock
+	known map[string]time.Time // name and address: when they last signed in from there
+	now   func() time.Time     // for tests; nil: the clock
+}
+
+// mostKnown is how many addresses are kept; of more, all are forgotten.
+const mostKnown = 10_000
+
+// key is what tries of a name from an address are counted under.
+func (s *slowness) key(name, address string) string {
+	if both := name + " " + address; address != "" && !s.known[both].IsZero() {
+		return both
+	}
+	return name
 }
 
 type tries struct {
@@ -36,22 +49,24 @@ func (s *slowness) clock() time.Time {
 	return time.Now()
 }
 
-// enter returns a problem while a name has to wait.
-func (s *slowness) enter(name string) error {
+// enter returns a problem while a name has to wait. Else it counts a wrong try, before it is known whether it is one, so that no number of
+// guesses at the same time passes; [slowness.right] gives it back.
+func (s *slowness) enter(name, address string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	name = s.key(name, address)
 	if t := s.names[name]; t != nil {
 		if wait := t.until.Sub(s.clock()); wait > 0 {
 			seconds := int64((wait + time.Second - 1) / time.Second)
 			return view.TooOften.New(fmt.Sprintf("There were %d wrong passwords for this name; wait %d s and try again.", t.wrong, seconds)).After(seconds)
 		}
 	}
+	s.wrong(name)
 	return nil
 }
 
+// wrong counts a try.
 func (s *slowness) wrong(name string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
 	now := s.clock()
 	if s.names == nil {
 		s.names = map[string]*tries{}
@@ -73,8 +88,16 @@ func (s *slowness) wrong(name string) {
 	}
 }
 
-func (s *slowness) right(name string) {
+// right says that the try of a name was right.
+func (s *slowness) right(name, address string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	delete(s.names, name)
+	delete(s.names, s.key(name, address))
+	if address == "" {
+		return
+	}
+	if s.known == nil || len(s.known) >= mostKnown {
+		s.known = map[string]time.Time{}
+	}
+	s.known[name+" "+address] = s.clock()
 }

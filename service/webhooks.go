@@ -46,9 +46,22 @@ func (e *ownNetworkError) Error() string {
 	return e.address + " is in the service's own network, and the service does not allow webhooks there (--webhooks-inside)"
 }
 
+// notPublic are the networks whose addresses are not of the open network, beside those that the library knows: shared and reserved ones, those
+// for tests and benchmarks, and those in which an address of another kind is packed.
+var notPublic = func() (list []netip.Prefix) {
+	for _, text := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "192.88.99.0/24", "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4",
+		"::/96", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001::/23", "2001:db8::/32", "2002::/16", "3fff::/20", "5f00::/16", "fec0::/10"} {
+		list = append(list, netip.MustParsePrefix(text))
+	}
+	return list
+}()
+
 // inside reports whether an address is of a machine itself, or of a network that is not open to the world.
 func inside(a netip.Addr) bool {
-	a = a.Unmap()
+	a = a.Unmap().WithZone("")
+	if slices.ContainsFunc(notPublic, func(p netip.Prefix) bool { return p.Contains(a) }) {
+		return true
+	}
 	return a.IsLoopback() || a.IsPrivate() || a.IsLinkLocalUnicast() || a.IsLinkLocalMulticast() || a.IsMulticast() || a.IsUnspecified() || a.IsInterfaceLocalMulticast()
 }
 

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
+	"unicode"
 
 	"twinsieve/service/summary"
 	"twinsieve/service/view"
@@ -256,7 +258,7 @@ func (v *Service) Reasons(ctx context.Context) (*view.Reasons, error) {
 func (v *Service) SetReasons(ctx context.Context, r view.Reasons) (*view.Reasons, error) {
 	seen := map[string]bool{}
 	for _, text := range r.Reasons {
-		if len([]rune(text)) > 100 || text == "" || text == none || seen[text] {
+		if len([]rune(text)) > 100 || text == "" || text == none || seen[text] || strings.ContainsFunc(text, unicode.IsControl) {
 			return nil, view.Invalid.New(fmt.Sprintf("%q cannot be a reason: one has 1 to 100 characters, is not the word none, and stands in the list once.", text))
 		}
 		seen[text] = true

@@ -117,7 +117,7 @@ func (s *Store) FirstAdmin(ctx context.Context, link string, p Person) (Person, 
 
 // UpdatePerson changes what a person is called, may do, and whether they are active, where version is still the newest.
 // If it is not, the error is [ErrChanged]; where no active admin would be left, [ErrLastAdmin]. Somebody made inactive is
-// signed out everywhere.
+// signed out everywhere, and the links by which others read reports end that they have made.
 func (s *Store) UpdatePerson(ctx context.Context, name string, version int, fullName, role string, active bool, admin string) (p Person, err error) {
 	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		if err := tx.Where("name = ?", name).Take(&p).Error; err != nil {
@@ -138,7 +138,10 @@ func (s *Store) UpdatePerson(ctx context.Context, name string, version int, full
 			return happened{}, ErrLastAdmin
 		}
 		if !active {
-			if err := endSessions(tx, p.ID, ""); err != nil {
+			if err := endAccess(tx, p.ID, ""); err != nil {
+				return happened{}, err
+			}
+			if err := tx.Model(&Share{}).Where("person = ? AND revoked IS NULL", p.Name).Update("revoked", time.Now().UTC()).Error; err != nil {
 				return happened{}, err
 			}
 		}
@@ -147,7 +150,7 @@ func (s *Store) UpdatePerson(ctx context.Context, name string, version int, full
 	return p, err
 }
 
-// SetPassword sets a person's password, and signs them out everywhere but in the session that is kept.
+// SetPassword sets a person's password, signs them out everywhere but in the session that is kept, and ends their tokens and links.
 func (s *Store) SetPassword(ctx context.Context, person uint, password, keep string) error {
 	return s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		var p Person
@@ -163,11 +166,18 @@ func setPassword(tx *gorm.DB, p *Person, password, keep string) error {
 	if err := tx.Save(p).Error; err != nil {
 		return err
 	}
-	return endSessions(tx, p.ID, keep)
+	return endAccess(tx, p.ID, keep)
 }
 
-func endSessions(tx *gorm.DB, person uint, keep string) error {
-	return tx.Where("person_id = ? AND hash <> ?", person, keep).Delete(&Session{}).Error
+// endAccess ends every way in that a person has been given: sessions, but for the one that is kept, tokens, and one-time links.
+func endAccess(tx *gorm.DB, person uint, keep string) error {
+	if err := tx.Where("person_id = ? AND hash <> ?", person, keep).Delete(&Session{}).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&Token{}).Where("person_id = ? AND revoked IS NULL", person).Update("revoked", time.Now().UTC()).Error; err != nil {
+		return err
+	}
+	return tx.Where("person_id = ? AND used IS NULL", person).Delete(&Link{}).Error
 }
 
 // AddLink keeps a one-time link. Those of its kind for the same person that have not been used are of no use any more.

@@ -11,6 +11,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -82,6 +83,9 @@ func Open(dir string) (_ *Store, err error) {
 	if err := spill.Clear(s.TempDir()); err != nil {
 		return nil, err
 	}
+	if err := private(dir); err != nil {
+		return nil, err
+	}
 	if s.writes, err = openDB(dir, 1, false); err != nil {
 		return nil, err
 	}
@@ -102,6 +106,27 @@ func Open(dir string) (_ *Store, err error) {
 		return nil, err
 	}
 	return s, s.countExceptions(context.Background())
+}
+
+// private makes the data file one that only its owner can read, also in a folder that others can look into. SQLite gives the files beside it
+// the same mode.
+func private(dir string) error {
+	for _, ending := range []string{"", "-wal", "-shm"} {
+		name := filepath.Join(dir, FileName+ending)
+		if ending == "" {
+			f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
+			if err != nil {
+				return fmt.Errorf("the data file cannot be opened: %w", err)
+			}
+			if err := f.Close(); err != nil {
+				return err
+			}
+		}
+		if err := os.Chmod(name, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("the data file cannot be kept from others: %w", err)
+		}
+	}
+	return nil
 }
 
 // Cache sets how many bytes of records that have been read stay in memory, 64 MiB where it is not set.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"net/url"
 	"time"
 
 	"gorm.io/gorm"
@@ -92,6 +93,14 @@ func (s *Store) Webhook(ctx context.Context, id uint) (h Webhook, err error) {
 	return h, plainError(err)
 }
 
+// hostOf is the host of an address. The rest of an address may be a secret, and everybody reads the history.
+func hostOf(address string) string {
+	if u, err := url.Parse(address); err == nil && u.Host != "" {
+		return u.Host
+	}
+	return "an address"
+}
+
 // AddWebhook adds a webhook; seal encrypts its secret once its number is known.
 func (s *Store) AddWebhook(ctx context.Context, h Webhook, seal func(id uint) ([]byte, error)) (Webhook, error) {
 	h.Person, h.Created, h.Secret = ActorOf(ctx).Name, time.Now().UTC(), []byte{}
@@ -103,7 +112,7 @@ func (s *Store) AddWebhook(ctx context.Context, h Webhook, seal func(id uint) ([
 		if err == nil {
 			err = tx.Save(&h).Error
 		}
-		return happened{"webhook.added", "webhook", h.Address, map[string]any{"id": h.ID, "events": h.Events}}, err
+		return happened{"webhook.added", "webhook", hostOf(h.Address), map[string]any{"id": h.ID, "events": h.Events}}, err
 	})
 	return h, err
 }
@@ -118,7 +127,7 @@ func (s *Store) DropWebhook(ctx context.Context, id uint) error {
 		if err := tx.Where("webhook_id = ?", id).Delete(&Delivery{}).Error; err != nil {
 			return happened{}, err
 		}
-		return happened{"webhook.removed", "webhook", h.Address, map[string]any{"id": id}}, tx.Delete(&h).Error
+		return happened{"webhook.removed", "webhook", hostOf(h.Address), map[string]any{"id": id}}, tx.Delete(&h).Error
 	})
 }
 

@@ -43,8 +43,8 @@ type Failures struct {
 // number, no date and no truth value, so that it is unreadable wherever it is read as one, and it equals no other text.
 const Failed = "#uncomputed"
 
-// MostColumn is how many bytes a computed column may have in one batch.
-const MostColumn = 256 << 20
+// mostTexts is how many bytes the computed columns of one batch may have together.
+const mostTexts = 256 << 20
 
 // Computing adds computed columns to the records of a reader. It is a [record.Reader].
 type Computing struct {
@@ -52,29 +52,47 @@ type Computing struct {
 	names    []string
 	programs []*Evaluator
 	failures []Failures
+	most     int // bytes that the computed columns of one batch may have together
 }
+
+// MostComputed is how many computed columns a set may have.
+const MostComputed = 100
 
 // Compute adds columns to a reader's, each computed from those before it. The error is a [*ColumnError].
 func Compute(r record.Reader, columns []Column) (*Computing, error) {
-	c := &Computing{Reader: r, names: slices.Clone(r.Columns())}
+	c := &Computing{Reader: r, names: slices.Clone(r.Columns()), most: mostTexts}
 	for _, col := range columns {
-		switch {
-		case col.Name == "":
-			return nil, &ColumnError{col.Name, errors.New("it has no name")}
-		case slices.Contains(c.names, col.Name):
-			return nil, &ColumnError{col.Name, errors.New("there is a column of that name already; give it another")}
-		case len(c.names) == record.MaxColumns:
-			return nil, &ColumnError{col.Name, fmt.Errorf("a record set has at most %d columns", record.MaxColumns)}
+		if err := c.Add(col); err != nil {
+			return nil, err
 		}
-		p, err := Compile(col.Expression, c.names)
-		if err != nil {
-			return nil, &ColumnError{col.Name, err}
-		}
-		c.names, c.programs = append(c.names, col.Name), append(c.programs, p.Evaluator())
-		c.failures = append(c.failures, Failures{Column: col.Name})
 	}
 	return c, nil
 }
+
+// Add adds one more column, computed from those before it. It is for before the first record. The error is a [*ColumnError]; then nothing
+// has been added.
+func (c *Computing) Add(col Column) error {
+	switch {
+	case col.Name == "":
+		return &ColumnError{col.Name, errors.New("it has no name")}
+	case slices.Contains(c.names, col.Name):
+		return &ColumnError{col.Name, errors.New("there is a column of that name already; give it another")}
+	case len(c.names) == record.MaxColumns:
+		return &ColumnError{col.Name, fmt.Errorf("a record set has at most %d columns", record.MaxColumns)}
+	case len(c.programs) == MostComputed:
+		return &ColumnError{col.Name, fmt.Errorf("a record set has at most %d computed columns", MostComputed)}
+	}
+	p, err := Compile(col.Expression, c.names)
+	if err != nil {
+		return &ColumnError{col.Name, err}
+	}
+	c.names, c.programs = append(c.names, col.Name), append(c.programs, p.Evaluator())
+	c.failures = append(c.failures, Failures{Column: col.Name})
+	return nil
+}
+
+// Most sets how many bytes the computed columns of one batch may have together.
+func (c *Computing) Most(bytes int) { c.most = bytes }
 
 // Columns are the reader's columns, and behind them the computed ones.
 func (c *Computing) Columns() []string { return c.names }
@@ -97,8 +115,9 @@ func (c *Computing) Next() (*record.Batch, error) {
 		return nil, err
 	}
 	b := &record.Batch{First: source.First, Lines: source.Lines, Columns: slices.Clone(source.Columns)}
+	size := 0
 	for n := range c.programs {
-		col, err := c.column(n, b)
+		col, err := c.column(n, b, &size)
 		if err != nil {
 			return nil, err
 		}
@@ -107,12 +126,11 @@ func (c *Computing) Next() (*record.Batch, error) {
 	return b, nil
 }
 
-// column computes the nth column of a batch that has all columns before it.
-func (c *Computing) column(n int, b *record.Batch) (*array.String, error) {
+// column computes the nth column of a batch that has all columns before it. size is how many bytes the computed columns have so far.
+func (c *Computing) column(n int, b *record.Batch, size *int) (*array.String, error) {
 	p, f := c.programs[n], &c.failures[n]
 	column := array.NewStringBuilder(memory.DefaultAllocator)
 	column.Reserve(b.Records())
-	size := 0
 	for i := range b.Records() {
 		text, blank, err := p.Cell(b, i)
 		if err != nil {
@@ -121,7 +139,7 @@ func (c *Computing) column(n int, b *record.Batch) (*array.String, error) {
 			}
 			text = fmt.Sprintf("%s: %s (record %d)", Failed, err, b.First+int64(i)+1)
 		}
-		if size += len(text); size > MostColumn {
+		if *size += len(text); *size > c.most {
 			return nil, &record.Unreadable{Place: fmt.Sprintf("column %q", f.Column), What: "its computed texts are too long to be kept; let the expression make shorter ones"}
 		}
 		if blank {

@@ -2,6 +2,7 @@ package outform
 
 import (
 	"io"
+	"unicode/utf8"
 
 	"twinsieve/core/record"
 )
@@ -35,8 +36,9 @@ func Harmless(text string) string {
 	if len(text) < 2 {
 		return text
 	}
-	switch text[0] {
-	case '=', '+', '-', '@', '\t', '\r':
+	first, _ := utf8.DecodeRuneInString(text)
+	switch first {
+	case '=', '+', '-', '@', '\t', '\r', '\n', '＝', '＋', '－', '＠':
 		if _, _, number := plainNumber(text); !number {
 			return "'" + text
 		}

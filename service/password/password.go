@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/trustelem/zxcvbn"
 	"golang.org/x/crypto/argon2"
 )
 
@@ -17,6 +18,13 @@ import (
 const (
 	Least = 10
 	Most  = 200
+)
+
+// A password is refused that would be found within a million guesses by whoever knows the common passwords, words and names. Only its
+// beginning is judged, because judging takes longer than in proportion.
+const (
+	leastScore = 2
+	judged     = 60
 )
 
 // What a hash costs: passes, memory in KiB, and threads.
@@ -37,8 +45,8 @@ func Check(text, name string) string {
 		return fmt.Sprintf("A password has at least %d characters; a few words that nobody would guess are best.", Least)
 	case n > Most:
 		return fmt.Sprintf("A password has at most %d characters.", Most)
-	case strings.EqualFold(text, name) || strings.Count(text, text[:1]) == len(text):
-		return "This password is guessed at once; take a few words that nobody would guess."
+	case zxcvbn.PasswordStrength(text[:min(len(text), judged)], []string{name, "twinsieve", "twin sieve"}).Score < leastScore:
+		return "This password is among those that are guessed first; take a few words that nobody would guess."
 	}
 	return ""
 }
