@@ -1,7 +1,6 @@
 package reading
 
 import (
-	"bytes"
 	"fmt"
 	"strings"
 	"time"
@@ -9,7 +8,7 @@ import (
 
 // layoutPart is one piece of a layout: a field of a date or moment, or literal text.
 type layoutPart struct {
-	field   string // "YYYY", "YY", "MMM", "M", "D", "h", "m", "s", "f" or "Z"; "" for literal text
+	field   string // "YYYY", "YY", "MMMM", "MMM", "M", "D", "h", "m", "s", "f" or "Z"; "" for literal text
 	least   int    // digits
 	most    int
 	literal byte
@@ -21,13 +20,13 @@ type layout []layoutPart
 // fields are the runs of letters that stand for something in a layout, each with the name under which it is counted.
 var fields = map[string]layoutPart{
 	"YYYY": {field: "YYYY", least: 4, most: 4}, "YY": {field: "YY", least: 2, most: 2},
-	"MMM": {field: "MMM"}, "MM": {field: "M", least: 2, most: 2}, "M": {field: "M", least: 1, most: 2},
+	"MMMM": {field: "MMMM"}, "MMM": {field: "MMM"}, "MM": {field: "M", least: 2, most: 2}, "M": {field: "M", least: 1, most: 2},
 	"DD": {field: "D", least: 2, most: 2}, "D": {field: "D", least: 1, most: 2},
 	"hh": {field: "h", least: 2, most: 2}, "h": {field: "h", least: 1, most: 2},
 	"mm": {field: "m", least: 2, most: 2}, "ss": {field: "s", least: 2, most: 2}, "f": {field: "f", least: 1, most: 9}, "Z": {field: "Z"},
 }
 
-const dayWords = "YYYY or YY, MM, M or MMM, and DD or D"
+const dayWords = "YYYY or YY, MM, M, MMM or MMMM, and DD or D"
 
 // parseLayout reads a layout. what names the reading, for messages.
 func parseLayout(what, text string, timed bool) (layout, error) {
@@ -73,7 +72,20 @@ type moment struct {
 	zoned                bool
 }
 
-var months = [...]string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"}
+// readMonth reads an English month's name, in full or its first three letters, in any case. It returns the month, 1 to 12, and how many
+// bytes its name took; 0 where there is none.
+func readMonth(src []byte, full bool) (month, size int) {
+	for m := time.January; m <= time.December; m++ {
+		name := m.String()
+		if !full {
+			name = name[:3]
+		}
+		if len(src) >= len(name) && strings.EqualFold(string(src[:len(name)]), name) {
+			return int(m), len(name)
+		}
+	}
+	return 0, 0
+}
 
 // read reads a text as the layout says. It reports false where the text is another, or no moment of the calendar.
 func (l layout) read(src []byte) (m moment, ok bool) {
@@ -85,17 +97,12 @@ func (l layout) read(src []byte) (m moment, ok bool) {
 			}
 			src = src[1:]
 			continue
-		case "MMM":
-			if len(src) < 3 {
+		case "MMM", "MMMM":
+			n := 0
+			if m.month, n = readMonth(src, p.field == "MMMM"); n == 0 {
 				return m, false
 			}
-			name := bytes.ToLower(src[:3])
-			for i, n := range months {
-				if string(name) == n {
-					m.month = i + 1
-				}
-			}
-			src = src[3:]
+			src = src[n:]
 			continue
 		case "Z":
 			n := 0
@@ -207,6 +214,9 @@ func (l layout) write(t time.Time) string {
 			continue
 		case "MMM":
 			out.WriteString(t.Format("Jan"))
+			continue
+		case "MMMM":
+			out.WriteString(t.Format("January"))
 			continue
 		case "Z":
 			out.WriteByte('Z')

@@ -107,6 +107,7 @@ const (
 	hyphen mark = 1 << iota
 	dot
 	slash
+	space
 )
 
 // markOf is what a character is.
@@ -118,6 +119,8 @@ func markOf(c byte) mark {
 		return dot
 	case '/':
 		return slash
+	case ' ':
+		return space
 	}
 	return 0
 }
@@ -126,8 +129,11 @@ func markOf(c byte) mark {
 var dateLayouts = []string{"YYYY-MM-DD", "YYYY/MM/DD", "YYYY.MM.DD", "YYYYMMDD", "DD.MM.YYYY", "D.M.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "D/M/YYYY", "M/D/YYYY",
 	"DD-MM-YYYY", "MM-DD-YYYY"}
 
+// namedLayouts are the layouts that are tried of dates whose month has its English name.
+var namedLayouts = []string{"DD MMM YYYY", "D MMM YYYY", "DD-MMM-YYYY", "D-MMM-YYYY", "D MMMM YYYY", "MMM D, YYYY", "MMMM D, YYYY"}
+
 // DateLayouts are the layouts of dates that are found, the stricter of two before the laxer.
-func DateLayouts() []string { return slices.Clone(dateLayouts) }
+func DateLayouts() []string { return slices.Concat(dateLayouts, namedLayouts) }
 
 // NewFinder returns a finder that has seen no value.
 func NewFinder() *Finder {
@@ -138,6 +144,12 @@ func NewFinder() *Finder {
 	}
 	for _, layout := range dateLayouts {
 		f.candidates = append(f.candidates, dates(layout))
+	}
+	for _, layout := range namedLayouts {
+		c := dates(layout)
+		c.kind = digits | words
+		c.shortest, c.longest = len("1 May 2031"), len("September 30, 2031")
+		f.candidates = append(f.candidates, c)
 	}
 	f.candidates = append(f.candidates,
 		candidate{Type: Type{Timestamp, ""}, kind: digits | words, reads: isTimestamp},
@@ -385,7 +397,7 @@ func different(a, b Type) bool {
 	case a == b:
 		return false
 	case a.Name == Date && b.Name == Date:
-		lax := strings.NewReplacer("DD", "D", "MM", "M")
+		lax := strings.NewReplacer("DD", "D", "MMMM", "MMM", "MMM", "MMM", "MM", "M")
 		return lax.Replace(a.Form) != lax.Replace(b.Form)
 	case a.Name == Integer && b.Name == Decimal, a.Name == Decimal && b.Name == Integer:
 		return false
