@@ -37,7 +37,7 @@ func (v *Service) Count(ctx context.Context, d sieve.Definition, draft string) (
 			return nil, err
 		}
 		m := v.keepMatch(p, index) // so that rows can be looked at without matching again
-		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index, rejectsOf(p)), Sentence: words.Sieve(&d), Selves: m.selves(), Warnings: []string{}}
+		counts := &view.Counts{Sides: p.sides(), Summary: *summary.Of(p.Plan, index, rejectsOf(p)), Sentence: words.Sieve(&p.Definition), Selves: m.selves(), Warnings: []string{}}
 		if counts.Selves > 0 {
 			counts.Warnings = append(counts.Warnings, words.Selves(p.sets[0], counts.Selves))
 		}

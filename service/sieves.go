@@ -120,10 +120,11 @@ func (v *Service) checked(ctx context.Context, d sieve.Definition) (string, erro
 	if err := checkName("sieve", d.Name); err != nil {
 		return "", err
 	}
-	if _, err := v.plan(ctx, d); err != nil {
+	p, err := v.plan(ctx, d)
+	if err != nil {
 		return "", err
 	}
-	text, err := json.Marshal(d)
+	text, err := json.Marshal(p.Definition)
 	return string(text), err
 }
 
@@ -136,7 +137,7 @@ type planned struct {
 }
 
 // plan holds a definition against the newest snapshots of its record sets. Where a sieve of its name is saved, it has that one's
-// crosswalk.
+// crosswalk. What is not saved as it is takes the layouts that were found in the snapshots; a saved one has those with which it was saved.
 func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error) {
 	p := &planned{sets: [2]string{d.Left, d.Right}}
 	for s, name := range p.sets {
@@ -154,20 +155,22 @@ func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error
 		}
 		p.snapshots[s] = snap
 	}
-	plan, err := d.Compile(p.snapshots[0].Columns, p.snapshots[1].Columns)
+	row, saved, err := v.store.Sieve(ctx, d.Name)
+	known := err == nil
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if !known || !isSaved(d, saved) {
+		if d, err = v.withLayouts(ctx, d, p.snapshots); err != nil {
+			return nil, err
+		}
+	}
+	p.Plan, err = d.Compile(p.snapshots[0].Columns, p.snapshots[1].Columns)
 	if fault := new(sieve.Error); errors.As(err, &fault) {
 		return nil, view.BadDefinition.New(fault.Error(), view.Fault{Where: fault.Where, What: fault.What})
 	}
-	if err != nil {
-		return nil, err
-	}
-	p.Plan = plan
-	row, _, err := v.store.Sieve(ctx, d.Name)
-	if errors.Is(err, store.ErrNotFound) {
-		return p, nil
-	}
-	if err != nil {
-		return nil, err
+	if err != nil || !known {
+		return p, err
 	}
 	list, err := v.store.Acceptances(ctx, row.ID)
 	if err != nil {

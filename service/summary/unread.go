@@ -3,11 +3,13 @@ package summary
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"twinsieve/core/match"
 	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
+	"twinsieve/core/typing"
 )
 
 // UnreadError says that what a definition states reads none of a column's values, so that the result would say nothing.
@@ -42,20 +44,24 @@ func unread(ctx context.Context, where string, s tray.Side, plan *sieve.Plan, co
 	if c.Unreadable == 0 {
 		what = fmt.Sprintf("the readings leave nothing of any of the %s values of %q on the %s", Number(c.Emptied), plan.Columns[s][column], s)
 	}
-	example := ""
-	if b, err := table.Batch(ctx, 0); err != nil {
+	b, err := table.Batch(ctx, 0)
+	if err != nil {
 		return err
-	} else if at := firstText(b, column); at >= 0 {
-		example = fmt.Sprintf(", such as %q", b.Columns[column].Value(at))
 	}
-	return &UnreadError{where, what + example + "; state how they are written"}
-}
-
-func firstText(b *record.Batch, column int) int {
+	finder, example := typing.NewFinder(), ""
+	col := b.Columns[column]
 	for i := range b.Records() {
-		if col := b.Columns[column]; col.IsValid(i) && col.Value(i) != "" {
-			return i
+		if col.IsValid(i) && strings.TrimSpace(col.Value(i)) != "" {
+			finder.Add([]byte(col.Value(i)), 1)
+			if example == "" {
+				example = fmt.Sprintf(", such as %q", col.Value(i))
+			}
 		}
 	}
-	return -1
+	how := "state how they are written"
+	if r, ok := sieve.Layout(finder.Find().Type, true); ok && c.Unreadable > 0 {
+		r.Side = &s
+		how += fmt.Sprintf(`, as in %q`, r.String())
+	}
+	return &UnreadError{where, what + example + "; " + how}
 }
