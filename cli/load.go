@@ -244,6 +244,9 @@ func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	for _, f := range s.Findings.Footers {
 		fmt.Fprintf(w, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
+	if s.Records == 0 && s.Rejects == 0 {
+		fmt.Fprintln(w, "warning: there are column names, and no records")
+	}
 	if s.Findings.Same != "" {
 		fmt.Fprintf(w, "the same content is there already: %s\n", s.Findings.Same)
 	}

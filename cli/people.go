@@ -253,7 +253,7 @@ the history: that is how an end that was taken off is found.`,
 				return err
 			}
 			if !found.Holds {
-				return broken("the history does not hold from entry %d on", found.Broken)
+				return &failure{status: exitExceptions, err: fmt.Errorf("the history does not hold from entry %d on", found.Broken)}
 			}
 			return nil
 		},

@@ -15,6 +15,9 @@ import (
 // client speaks to the service as whom the command line is signed in.
 func (r *rootFlags) client() *client.Client {
 	address := serverAddress(r.server)
+	if err := checkAddress(address); err != nil {
+		return client.Unable(err)
+	}
 	token, err := tokenFor(address)
 	if err != nil {
 		return client.Unable(err)

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -290,4 +291,13 @@ func serverAddress(flag string) string {
 		flag = "http://" + flag
 	}
 	return flag
+}
+
+// checkAddress refuses what is not the address of a service.
+func checkAddress(address string) error {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return wrongRequest("--server %q is not an address; write http://HOST:8646", strings.TrimPrefix(address, "http://"))
+	}
+	return nil
 }

@@ -213,6 +213,11 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 		}
 	}
 	progress.done()
+	for side, n := range result.Records {
+		if n == 0 && result.Rejects[side] == 0 {
+			fmt.Fprintf(cmd.ErrOrStderr(), "warning: %s has column names and no records\n", s.files[side])
+		}
+	}
 	if s.diagnose {
 		if result.Diagnosis, err = service.Explain(cmd.Context(), plan, index, tables, nil); err != nil {
 			return broken("%w", err)

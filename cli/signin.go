@@ -96,7 +96,7 @@ func (s *signing) enter(cmd *cobra.Command, c *client.Client) (view.Person, erro
 	}
 	if s.name == "" {
 		if s.stdin || !term.IsTerminal(int(os.Stdin.Fd())) {
-			return view.Person{}, wrongRequest("whose? Name yourself with --name")
+			return view.Person{}, wrongRequest("say who signs in: give --name, or --link with a link that was sent to you")
 		}
 		fmt.Fprint(cmd.ErrOrStderr(), "Name: ")
 		line, err := in.ReadString('\n')

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -64,6 +65,9 @@ func (c *Client) do(ctx context.Context, method, path string, header http.Header
 	}
 	defer resp.Body.Close()
 	if out != nil {
+		if err := c.isAnswer(resp); err != nil {
+			return nil, err
+		}
 		if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
 			return nil, fmt.Errorf("the service's answer cannot be read: %w", err)
 		}
@@ -99,11 +103,23 @@ func (c *Client) send(ctx context.Context, method, path string, header http.Head
 		return resp, nil
 	}
 	defer resp.Body.Close()
+	if err := c.isAnswer(resp); err != nil {
+		return nil, err
+	}
 	p := &view.Problem{}
 	if err := json.NewDecoder(resp.Body).Decode(p); err != nil || p.Detail == "" {
 		return nil, fmt.Errorf("the service answered %s", resp.Status)
 	}
 	return nil, p
+}
+
+// isAnswer refuses what no Twin Sieve service has answered, such as the page of another one.
+func (c *Client) isAnswer(resp *http.Response) error {
+	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type"))
+	if kind == "application/json" || kind == "application/problem+json" || resp.StatusCode >= http.StatusBadGateway {
+		return nil
+	}
+	return fmt.Errorf("no Twin Sieve service answers at %s; give the address of one, without a path, such as http://127.0.0.1:8646", strings.TrimSuffix(c.base, "/api/v1"))
 }
 
 func (c *Client) json(ctx context.Context, method, path string, header http.Header, in, out any) (http.Header, error) {

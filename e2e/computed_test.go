@@ -59,8 +59,8 @@ func TestComputed(t *testing.T) {
 
 	// What is wrong is said before anything is computed.
 	for want, columns := range map[string][]expression.Column{
-		`The computed column "a": at character 1: there is no column "debt"; there are debit, ref, entry, credit.`: {{Name: "a", Expression: "debt"}},
-		`The computed column "ref": there is a column of that name already; give it another.`:                      {{Name: "b", Expression: "1"}, {Name: "ref", Expression: "1"}},
+		`The computed column "a": at character 1: there is no column "debt"; did you mean "debit"? Columns: "entry", "debit", "credit", "ref".`: {{Name: "a", Expression: "debt"}},
+		`The computed column "ref": there is a column of that name already; give it another.`:                                                   {{Name: "b", Expression: "1"}, {Name: "ref", Expression: "1"}},
 	} {
 		_, err := c.Compute(t.Context(), "ledger", columns)
 		if !view.BadExpression.Is(asProblem(err)) || err.Error() != want || asProblem(err).Faults[0].Where != fmt.Sprintf("computed[%d]", len(columns)-1) {
@@ -68,10 +68,10 @@ func TestComputed(t *testing.T) {
 		}
 	}
 	for want, args := range map[string][]string{
-		"is not NAME=EXPRESSION":              {"compute", "ledger", "signed"},
-		"has no computed column of that name": {"compute", "ledger", "--drop", "sgined"},
-		"compute takes a record set":          {"compute"},
-		`The choice of computed: column "x": at character 1: there is no column "y"`: {"load", write(t, t.TempDir(), "a.csv", []byte("a\n1\n")), "--compute", "x=y"},
+		"is not NAME=EXPRESSION":                                        {"compute", "ledger", "signed"},
+		"has no computed column of that name":                           {"compute", "ledger", "--drop", "sgined"},
+		"compute takes a record set":                                    {"compute"},
+		`--compute: column "x": at character 1: there is no column "y"`: {"load", write(t, t.TempDir(), "a.csv", []byte("a\n1\n")), "--compute", "x=y"},
 	} {
 		if out := run(t, p.at(), args...); out.status != 2 || !strings.Contains(out.errors, want) {
 			t.Errorf("%s: status %d, %s", args, out.status, out.errors)
@@ -86,7 +86,7 @@ func TestComputed(t *testing.T) {
 	// A reload computes anew; what cannot be computed is left out, and the sieve says what it lacks.
 	file := write(t, t.TempDir(), "april.csv", []byte(strings.Replace(ledger, "debit", "dr", 1)))
 	out = run(t, p.at(), "reload", "ledger", file)
-	for _, want := range []string{`the column signed was left out, for it cannot be computed now: at character 6: there is no column "debit"; there are`, `no column "signed"`} {
+	for _, want := range []string{`the column signed was left out, for it cannot be computed now: at character 6: there is no column "debit". Columns: "entry"`, `no column "signed"`} {
 		if !strings.Contains(out.out+out.errors, want) {
 			t.Errorf("%q is not in %s%s", want, out.out, out.errors)
 		}
@@ -125,7 +125,7 @@ func TestComputedInConsole(t *testing.T) {
 			w.keys("signed")
 			w.field("expression of computed column 1")
 			w.keys("zero(debt)")
-			w.says(`at character 6: there is no column "debt"; there are debit`)
+			w.says(`at character 6: there is no column "debt"; did you mean "debit"`)
 			w.shoot("computed-wrong.png")
 			w.keys("\b\b\bbit) - zero(credit)") // the third letter, too, is typed again
 			w.says("1 of the first 4 records cannot be computed")

@@ -147,7 +147,7 @@ func TestCurrencies(t *testing.T) {
 		t.Errorf("currencies without amounts: %v", err)
 	}
 	r := run(t, p.at(), "define", "Odd", "--left", demo.Deposits, "--right", demo.Statement, "--key", "slip=Slip No", "--compare", "amount=Sum: as decimal", "--currency", "money=Cur")
-	if r.status != 2 || !strings.Contains(r.errors, `the left side has no column "money"`) {
+	if r.status != 2 || !strings.Contains(r.errors, `the left side, has no column "money"`) {
 		t.Errorf("a currency column that is not there: exit %d, %s", r.status, r.errors)
 	}
 }

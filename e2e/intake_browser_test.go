@@ -131,7 +131,7 @@ func TestIntake(t *testing.T) {
 			}
 			w.says("from snapshot 1 to 2")
 			w.says("column Amount seems to be called amount € now")
-			w.says(`cannot run: the right side has no column "Amount"`)
+			w.says(`cannot run: march, the right side, has no column "Amount"`)
 			w.shoot("intake-reloaded.png")
 		})
 	}

@@ -130,7 +130,7 @@ func TestReloadFromFolder(t *testing.T) {
 	put(filepath.Join(inside, "log.csv"), "Call_No;day;amount;quay\nMW-1;03/04/2031;x;Tar Quay\nMW-2;25/06/2031;y;Tar Quay\nMW-3;01/01/2031;z;Salt Quay\n")
 	out := run(t, p.at(), "reload", "log", "--output", "csv")
 	want := "what,before,after\nsnapshot,1,2\nrecords,2,3\nrejects,0,0\ncolumn renamed,call no,Call_No\ncolumn new,,quay\ntype of amount,decimal comma,text\n" +
-		`sieve all,,"cannot run: key[0].left: the left side has no column ""call no""; it has ""Call_No""`
+		`sieve all,,"cannot run: key[0].left: log, the left side, has no column ""call no""; did you mean ""Call_No""? Its columns: ""Call_No"", ""day"", ""amount"", ""quay"""`
 	if !strings.HasPrefix(out.out, want) || out.status != 0 {
 		t.Errorf("reload says %s%s, want %s", out.out, out.errors, want)
 	}

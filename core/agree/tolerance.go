@@ -62,7 +62,7 @@ func amount(text, number string) (decimal.Decimal, error) {
 	n, err := decimal.NewFromString(number)
 	switch {
 	case err != nil:
-		return decimal.Zero, fmt.Errorf("the tolerance %q is not a number", text)
+		return decimal.Zero, fmt.Errorf("the tolerance %q is not a number; write one such as 0.05, 2%% or 15 min", text)
 	case n.IsNegative():
 		return decimal.Zero, fmt.Errorf("the tolerance %s is below zero; write the greatest difference that still agrees", text)
 	}

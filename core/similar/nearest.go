@@ -30,7 +30,7 @@ func Suggest(name string, names []string) (string, bool) {
 	from := []rune(strings.ToLower(name))
 	for _, near := range Nearest(name, names) {
 		to := []rune(strings.ToLower(near))
-		if most := max(len(from), len(to)) / 3; Distance(from, to, most) <= max(most, 1) {
+		if most := max(len(from), len(to)) / 3; Distance(from, to, most) <= most {
 			return near, true
 		}
 		if len(from) > 2 && strings.HasPrefix(string(to), string(from)) {

@@ -321,9 +321,21 @@ func (f *finder) findEncoding() error {
 	return nil
 }
 
+// isText reports whether the beginning of a file is text: one character in a hundred at most is a control character that texts do not have.
+func isText(head []byte) bool {
+	controls := 0
+	for _, c := range head {
+		if c < ' ' && !bytes.ContainsRune([]byte("\t\n\v\f\r\x1a\x1b"), rune(c)) {
+			controls++
+		}
+	}
+	return controls*100 <= len(head)
+}
+
 func (f *finder) openText() error {
 	c := &f.settled
-	if c.Encoding == "" {
+	found := c.Encoding == ""
+	if found {
 		if err := f.findEncoding(); err != nil {
 			return err
 		}
@@ -334,7 +346,10 @@ func (f *finder) openText() error {
 	}
 	f.text = make([]byte, headSize)
 	n, err := io.ReadFull(text, f.text)
-	if own := new(record.Unreadable); errors.As(err, &own) {
+	own := new(record.Unreadable)
+	if bad := errors.As(err, &own); found && (bad && own.Line == 1 || !isText(f.text[:n])) {
+		return &record.Unreadable{What: "it does not look like a text file, and is none of the other formats that are read; state its encoding if it is text all the same"}
+	} else if bad {
 		return err
 	}
 	f.text = bytes.TrimPrefix(f.text[:n], []byte("\xEF\xBB\xBF"))

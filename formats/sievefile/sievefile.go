@@ -19,9 +19,12 @@
 package sievefile
 
 import (
+	"encoding"
 	"errors"
 	"fmt"
+	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -30,6 +33,7 @@ import (
 
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
+	"twinsieve/core/similar"
 )
 
 // Ending is what the name of a sieve file ends with.
@@ -65,6 +69,40 @@ func Read(text []byte) (sieve.Definition, error) {
 }
 
 var unknownWord = regexp.MustCompile(`unknown field "(.*)"`)
+
+// unclosed is what the parser says of a bracket that is opened and not closed.
+var unclosed = regexp.MustCompile(`^(?:sequence|mapping) end token '(.)' not found`)
+
+var opening = map[string]string{"]": "[", "}": "{"}
+
+// wordsOf are the words of a type's fields, and behind them those of what the fields hold.
+func wordsOf(t reflect.Type) (words []string) {
+	var within []reflect.Type
+	for _, f := range reflect.VisibleFields(t) {
+		word, rest, _ := strings.Cut(f.Tag.Get("yaml"), ",")
+		inner := f.Type
+		for inner.Kind() == reflect.Slice || inner.Kind() == reflect.Pointer {
+			inner = inner.Elem()
+		}
+		switch {
+		case word == "-" || strings.Contains(rest, "inline"):
+			continue
+		case !slices.Contains(words, word):
+			words = append(words, word)
+		}
+		if inner.Kind() == reflect.Struct && !reflect.PointerTo(inner).Implements(reflect.TypeFor[encoding.TextUnmarshaler]()) {
+			within = append(within, inner)
+		}
+	}
+	for _, t := range within {
+		for _, word := range wordsOf(t) {
+			if !slices.Contains(words, word) {
+				words = append(words, word)
+			}
+		}
+	}
+	return words
+}
 
 // faultyReading finds the first reading of a file that is none, whose place the decoder does not tell.
 func faultyReading(text []byte) *Error {
@@ -112,7 +150,9 @@ func place(err error) *Error {
 		}
 	}
 	if m := unknownWord.FindStringSubmatch(what); m != nil {
-		what = fmt.Sprintf("the word %q is not one of a sieve file; the words are sieve, left, right, where, key, compare, amounts, repeats and lookups, and in their parts left, right, readings, blanks, as, within, atLeast, name and pairs", m[1])
+		what = fmt.Sprintf("a sieve file has no word %q", m[1]) + similar.Choice(m[1], wordsOf(reflect.TypeFor[sieve.Definition]()), "Its words")
+	} else if m := unclosed.FindStringSubmatch(what); m != nil {
+		what = fmt.Sprintf("a %q is not closed", opening[m[1]])
 	}
 	e.What = strings.TrimSpace(what)
 	return e

@@ -29,8 +29,8 @@ func TestDemoThereAndBack(t *testing.T) {
 
 func TestErrorsNameTheirPlace(t *testing.T) {
 	for in, want := range map[string]string{
-		"sieve: x\nleft: a\nright: b\nkeys:\n  - left: c\n":          `line 4, column 1: the word "keys" is not one of a sieve file`,
-		"sieve: x\nkey:\n  - left: c\n    reading: [trim]\n":         `line 4, column 5: the word "reading" is not one`,
+		"sieve: x\nleft: a\nright: b\nkeys:\n  - left: c\n":          `line 4, column 1: a sieve file has no word "keys"; did you mean "key"?`,
+		"sieve: x\nkey:\n  - left: c\n    reading: [trim]\n":         `line 4, column 5: a sieve file has no word "reading"; did you mean "readings"?`,
 		"sieve: x\nkey:\n  - left: c\n    readings: [trim, upper]\n": `line 4, column 22: there is no reading "upper"; the readings are trim, `,
 		"sieve: x\nkey:\n  - left: c\n    readings: [date DD.MM]\n":  `line 4, column 16: the date layout "DD.MM" lacks a year`,
 		"sieve: x\nkey: [\n":    `line 2, column 6: `,

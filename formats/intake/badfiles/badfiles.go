@@ -41,6 +41,8 @@ func All() []File {
 		{Name: "wrong encoding", File: func() []byte { return []byte("a;b\nM\xfcller;1\n") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "line 2: bytes stand here that are not UTF-8"},
 		{Name: "no such bytes", File: func() []byte { return []byte("a;b\nok;1\nM\x81ller;1\n") }, Choices: intake.Choices{Encoding: "windows-1252"}, Err: "line 3: bytes stand here that are no text in windows-1252"},
 		{Name: "half a UTF-16", File: func() []byte { return []byte("\xFF\xFEa\x00;\x00b\x00\n\x00\x00\xD8;\x00") }, Err: "line 2: bytes stand here that are no text in UTF-16LE"},
+		{Name: "bytes that are no text", File: func() []byte { return []byte(strings.Repeat("\x02\xd3\x81,\x7f\x00\x1f\n", 200)) }, Err: "it does not look like a text file"},
+		{Name: "an archive of controls", File: func() []byte { return []byte(strings.Repeat("a\x01b\x02c\n", 200)) }, Err: "it does not look like a text file"},
 		{Name: "unknown encoding", File: func() []byte { return []byte("a\n") }, Choices: intake.Choices{Encoding: "EBCDIC"}, Err: `"EBCDIC"`},
 		{Name: "long delimiter", File: func() []byte { return []byte("a\n") }, Choices: intake.Choices{Delimiter: "||"}, Err: `delimiter: "||" is not one character`},
 		{Name: "no layout", File: func() []byte { return []byte("a\n") }, Choices: intake.Choices{Format: intake.Fixed}, Err: "layout: fixed-width text needs a layout"},
