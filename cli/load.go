@@ -244,12 +244,30 @@ func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	for _, f := range s.Findings.Footers {
 		fmt.Fprintf(w, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
+	for _, f := range s.Findings.Totals {
+		fmt.Fprintln(w, likeTotal(&f))
+	}
+	if s.Findings.Filled > 0 {
+		fmt.Fprintf(w, "%s had too few cells, and blanks for the others\n", summary.Count(s.Findings.Filled, "line"))
+	}
 	if s.Records == 0 && s.Rejects == 0 {
 		fmt.Fprintln(w, "warning: there are column names, and no records")
 	}
 	if s.Findings.Same != "" {
 		fmt.Fprintf(w, "the same content is there already: %s\n", s.Findings.Same)
 	}
+}
+
+// likeTotal warns of a last record that looks like a total.
+func likeTotal(f *intake.Footer) string {
+	where := "the last record"
+	if f.Line > 0 {
+		where += fmt.Sprintf(", line %d,", f.Line)
+	}
+	if f.Source != "" {
+		where += " of " + f.Source
+	}
+	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s; if it is none, leave it out with --footer", where, f.Text)
 }
 
 func footerPlace(f *intake.Footer) string {

@@ -101,6 +101,8 @@ type sifted struct {
 	Listed  [2][]record.Reject `json:"rejected"` // the first rejects of each file
 	Read    [2]intake.Choices  `json:"read"`     // how each file was read
 	Footers [2][]intake.Footer `json:"footers"`
+	Totals  [2][]intake.Footer `json:"likeTotals"` // last records that look like a total, and were taken as records
+	Filled  [2]int64           `json:"filled"`     // lines of each file that had too few cells, and blanks for the others
 	Out     string             `json:"out,omitempty"`
 
 	Uncomputed [2][]expression.Failures `json:"uncomputed"` // cells of computed columns that could not be
@@ -216,6 +218,15 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	for side, n := range result.Records {
 		if n == 0 && result.Rejects[side] == 0 {
 			fmt.Fprintf(cmd.ErrOrStderr(), "warning: %s has column names and no records\n", s.files[side])
+		}
+	}
+	for side, list := range result.Totals {
+		for _, f := range list {
+			f.Source = s.files[side]
+			fmt.Fprintln(cmd.ErrOrStderr(), likeTotal(&f))
+		}
+		if n := result.Filled[side]; n > 0 {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s of %s had too few cells, and blanks for the others\n", summary.Count(n, "line"), s.files[side])
 		}
 	}
 	if s.diagnose {

@@ -7,7 +7,8 @@
 //
 // What happens to odd input:
 //
-//	a line with more or fewer cells than there are columns   the line is rejected, the rest is read
+//	a line with more or fewer cells than there are columns   the line is rejected, the rest is read; one with fewer is
+//	                                                          filled with blanks where that is asked for
 //	a quote inside a cell that is not quoted                  the line is rejected, the rest is read
 //	anything but a delimiter after a closing quote            the line is rejected, the rest is read
 //	an empty line                                             is passed over
@@ -38,6 +39,7 @@ type Options struct {
 	Skip      int                 // lines before the text begins, whatever is in them
 	Footers   []string            // a line that begins with one of these is a footer: neither a record nor a reject
 	Footer    func(int64, string) // called for each footer with its line number and text; may be nil
+	FillShort bool                // a line with fewer cells than there are columns has blanks for the others, and is not rejected
 	Reject    func(record.Reject) // called for each rejected line; nil: rejects are only counted
 }
 
@@ -55,6 +57,7 @@ type Reader struct {
 	ended      bool      // the source has no more
 	line       int64     // number of the line at start
 	rejects    int64
+	filled     int64
 	bytes      int64
 
 	ends    []int32      // of the cells of plain lines
@@ -151,6 +154,9 @@ func (r *Reader) Delimiter() byte { return r.delimiter }
 // Rejects is the number of lines rejected so far.
 func (r *Reader) Rejects() int64 { return r.rejects }
 
+// Filled is the number of lines so far that had fewer cells than there are columns, and got blanks for the others.
+func (r *Reader) Filled() int64 { return r.filled }
+
 // Bytes is the number of bytes read from the source so far.
 func (r *Reader) Bytes() int64 { return r.bytes }
 
@@ -196,6 +202,12 @@ func (r *Reader) Next() (*record.Batch, error) {
 		case r.footer(line):
 			r.open.plain = false
 			continue
+		case reason == "" && len(r.cells) < len(r.columns) && r.opts.FillShort:
+			r.open.plain = false
+			r.filled++
+			for len(r.cells) < len(r.columns) {
+				r.cells = append(r.cells, []byte{})
+			}
 		case reason == "" && len(r.cells) != len(r.columns):
 			reason = r.ragged(len(r.cells))
 		}

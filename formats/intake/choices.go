@@ -40,6 +40,12 @@ const (
 	HeaderNone  = "none"  // none does: they are called "column 1" and so on
 )
 
+// What happens to lines with too few cells.
+const (
+	ShortReject = "reject"
+	ShortFill   = "fill"
+)
+
 // NotPacked and NoPointer say that there is none, where leaving it out would mean that it is to be found.
 const (
 	NotPacked = "none"
@@ -58,6 +64,7 @@ type Choices struct {
 	SkipFirst int               `json:"skipFirst,omitempty" description:"Lines before the text begins."`
 	SkipLast  int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
 	Footers   []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
+	ShortRows string            `json:"shortRows,omitempty" enum:"reject,fill" description:"What happens to a line of delimited text with fewer cells than there are columns: it is rejected, which is the default, or filled with blanks."`
 	Sheet     string            `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
 	Pointer   string            `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
 	Layout    string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
@@ -103,6 +110,9 @@ func (c *Choices) Check() error {
 		return err
 	}
 	if err := oneOf("header", c.Header, HeaderFirst, HeaderNone); err != nil {
+		return err
+	}
+	if err := oneOf("shortRows", c.ShortRows, ShortReject, ShortFill); err != nil {
 		return err
 	}
 	if c.Encoding != "" {
@@ -181,6 +191,9 @@ func (c *Choices) Say() string {
 	}
 	if len(c.Footers) > 0 {
 		add("footers begin with", strings.Join(c.Footers, " or "))
+	}
+	if c.ShortRows == ShortFill {
+		add("", "lines with too few cells filled with blanks")
 	}
 	if len(c.Blanks) > 0 {
 		add("blank markers", strings.Join(c.Blanks, ", "))

@@ -11,10 +11,10 @@ import (
 
 // fitting are the choices that say something about files of each format.
 var fitting = map[string][]string{
-	Delimited:   {"packing", "encoding", "delimiter", "noQuotes", "header", "skipFirst", "skipLast", "footers"},
+	Delimited:   {"packing", "encoding", "delimiter", "noQuotes", "header", "skipFirst", "skipLast", "footers", "shortRows"},
 	Fixed:       {"packing", "encoding", "layout", "skipFirst", "skipLast", "footers"},
-	JSON:        {"packing", "encoding", "pointer"},
-	NDJSON:      {"packing", "encoding"},
+	JSON:        {"packing", "encoding", "pointer", "footers"},
+	NDJSON:      {"packing", "encoding", "footers"},
 	Spreadsheet: {"header", "headerRow", "footers", "sheet"},
 	Parquet:     {},
 	Arrow:       {},
@@ -41,6 +41,7 @@ func (c *Choices) aboutFiles() []madeChoice {
 		{"skipFirst", c.SkipFirst != 0, func() { c.SkipFirst = 0 }},
 		{"skipLast", c.SkipLast != 0, func() { c.SkipLast = 0 }},
 		{"footers", len(c.Footers) > 0, func() { c.Footers = nil }},
+		{"shortRows", c.ShortRows != "", func() { c.ShortRows = "" }},
 		{"sheet", c.Sheet != "", func() { c.Sheet = "" }},
 		{"pointer", c.Pointer != "", func() { c.Pointer = "" }},
 		{"layout", c.Layout != "", func() { c.Layout = "" }},

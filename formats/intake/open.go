@@ -29,17 +29,19 @@ import (
 
 // Source is a file that is being read.
 type Source struct {
-	reader  record.Reader
-	settled Choices
-	guesses []Guess
-	options Options
-	sheets  []string
-	footers []Footer
-	footed  int64
-	used    *position // of text: how much of the file has been read; nil for other formats
-	last    *lines.HoldBack
-	again   *delimited.Reader // of text that is stored as it is read
-	closers []io.Closer
+	reader    record.Reader
+	settled   Choices
+	guesses   []Guess
+	options   Options
+	sheets    []string
+	footers   []Footer
+	footed    int64
+	suspected *Footer   // a last record that looks like a total
+	used      *position // of text: how much of the file has been read; nil for other formats
+	last      *lines.HoldBack
+	filling   *delimited.Reader // of delimited text
+	again     *delimited.Reader // of text that is stored as it is read
+	closers   []io.Closer
 
 	stack     *stacked              // nil where this is no stack
 	computing *expression.Computing // nil where nothing is computed
@@ -149,6 +151,37 @@ func (s *Source) footer(line int64, text string) {
 	}
 }
 
+// suspect keeps a last record that looks like a total, and is taken as a record all the same.
+func (s *Source) suspect(line int64, text string) {
+	s.suspected = &Footer{Line: line, Text: record.Cut([]byte(text))}
+}
+
+// LikeTotals are the last records, one of each source at most, that look like a total and were taken as records all the same. They are all
+// known when Next has returned io.EOF.
+func (s *Source) LikeTotals() (all []Footer) {
+	if s.suspected != nil {
+		all = append(all, *s.suspected)
+	}
+	for _, p := range s.Parts() {
+		for _, f := range p.LikeTotals() {
+			f.Source = p.Label
+			all = append(all, f)
+		}
+	}
+	return all
+}
+
+// Filled is the number of lines that had fewer cells than there are columns, and got blanks for the others.
+func (s *Source) Filled() (n int64) {
+	if s.filling != nil {
+		n = s.filling.Filled()
+	}
+	for _, p := range s.Parts() {
+		n += p.Filled()
+	}
+	return n
+}
+
 // Close gives back what the source holds. It does not close the file.
 func (s *Source) Close() error { return s.close() }
 
@@ -256,8 +289,10 @@ func (f *finder) openBinary() (err error) {
 	switch c.Format {
 	case Parquet:
 		f.reader, err = columnar.NewParquet(f.file, f.size, columnar.Options{Reject: f.options.Reject})
+		f.watchLast(err)
 	case Arrow:
 		f.reader, err = columnar.NewArrow(f.file, f.size, columnar.Options{Reject: f.options.Reject})
+		f.watchLast(err)
 	default:
 		var r *spreadsheet.Reader
 		r, err = spreadsheet.NewReader(f.file, f.size, spreadsheet.Options{Sheet: c.Sheet, HeaderRow: c.HeaderRow, NoHeader: c.Header == HeaderNone,
@@ -266,6 +301,7 @@ func (f *finder) openBinary() (err error) {
 			return err
 		}
 		f.reader, f.sheets = r, r.Sheets()
+		f.watchLast(nil)
 		f.closers = append(f.closers, r)
 		if c.Sheet == "" {
 			c.Sheet = r.Sheet()
@@ -280,6 +316,13 @@ func (f *finder) openBinary() (err error) {
 		}
 	}
 	return err
+}
+
+// watchLast lets the last record of the reader be looked at, where it could be opened.
+func (f *finder) watchLast(err error) {
+	if err == nil {
+		f.reader = &lastRecord{Reader: f.reader, drop: f.settled.Footers == nil && slices.Contains(fitting[f.settled.Format], "footers"), footer: f.footer, doubt: f.suspect}
+	}
 }
 
 // unpacked opens the file's text as it is stored, without its packing.
@@ -321,7 +364,7 @@ func (f *finder) findEncoding() error {
 	return nil
 }
 
-// isText reports whether the beginning of a file is text: one character in a hundred at most is a control character that texts do not have.
+// isText reports whether the beginning of a file is text: it has few control characters that texts do not have, and one in a hundred at most.
 func isText(head []byte) bool {
 	controls := 0
 	for _, c := range head {
@@ -329,7 +372,7 @@ func isText(head []byte) bool {
 			controls++
 		}
 	}
-	return controls*100 <= len(head)
+	return controls < 8 || controls*100 <= len(head)
 }
 
 func (f *finder) openText() error {
@@ -410,7 +453,8 @@ func (f *finder) openJSON() (err error) {
 			return text, err
 		}
 		return &strict{transform.NewReader(text, encoding.UTF8Validator)}, nil
-	}, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Reject: f.options.Reject})
+	}, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+	f.watchLast(err)
 	return err
 }
 
@@ -528,10 +572,11 @@ func (f *finder) openDelimited() error {
 		return err
 	}
 	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: c.SkipFirst,
-		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
 	if err != nil {
 		return err
 	}
+	f.filling = r
 	if f.reader = r; c.Encoding == textcode.UTF8 && c.Packing == NotPacked && f.last == nil {
 		f.again = r
 	}
@@ -566,16 +611,26 @@ func isValue(text string) bool {
 	return digits > 0
 }
 
-// footerWords are how footers begin, in lower case.
-var footerWords = []string{"total", "sum", "trailer", "trl", "footer", "end of", "eof", "records", "record count", "count", "control"}
+// firstValue is the first cell of a line that is not blank.
+func firstValue(line string, c *Choices) string {
+	if c.Format != Delimited {
+		return line
+	}
+	for cell := range strings.SplitSeq(line, c.Delimiter) {
+		if strings.Trim(cell, "\" \t\r") != "" {
+			return cell
+		}
+	}
+	return ""
+}
 
 // findFooter looks at the last line of a text that is not packed: whether it begins as footers do.
 func (f *finder) findFooter() {
 	c := &f.settled
-	if c.Footers != nil {
-		return
+	stated := c.Footers
+	if stated == nil {
+		c.Footers = []string{}
 	}
-	c.Footers = []string{}
 	if c.SkipLast > 0 || c.Packing != NotPacked || c.Encoding == textcode.UTF16LE || c.Encoding == textcode.UTF16BE {
 		return
 	}
@@ -602,11 +657,11 @@ func (f *finder) findFooter() {
 	} else if fields := strings.Fields(line); len(fields) > 0 {
 		begin = fields[0]
 	}
-	for _, w := range footerWords {
-		if strings.HasPrefix(strings.ToLower(strings.Trim(begin, `" `)), w) && len(begin) < 40 {
-			c.Footers = []string{begin}
-			f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
-			return
-		}
+	switch {
+	case stated == nil && beginsAsFooter(begin):
+		c.Footers = []string{begin}
+		f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
+	case beginsAsFooter(firstValue(line, c)) && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
+		f.suspect(0, line)
 	}
 }

@@ -6,9 +6,9 @@
 // null, and so is a field that a record does not have. The columns are the fields of all records, in the order in which
 // they first appear, so a source is read twice: once for the columns, and once for the cells.
 //
-// The array is the document itself, or the one at a JSON Pointer (RFC 6901). An element that is not an object is rejected,
-// as is an object with two fields of one name; a line of NDJSON that is no JSON is rejected, and the rest is read. A JSON
-// document that is cut off or broken is unreadable as a whole.
+// The array is the document itself, or the one at a JSON Pointer (RFC 6901). Its elements are numbered, for many documents are one line:
+// what is a line elsewhere is that number. An element that is not an object is rejected, as is an object with two fields of one name; a line
+// of NDJSON that is no JSON is rejected, and the rest is read. A JSON document that is cut off or broken is unreadable as a whole.
 package jsontext
 
 import (
@@ -18,6 +18,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -29,6 +30,8 @@ import (
 type Options struct {
 	Lines   bool                // one object a line
 	Pointer string              // JSON Pointer of the array; "": the document is the array
+	Footers []string            // a record whose first value begins with one of these is a footer: neither a record nor a reject
+	Footer  func(int64, string) // called for each footer with its line and its values; may be nil
 	Reject  func(record.Reject) // called for each reject; may be nil
 }
 
@@ -40,6 +43,7 @@ type Reader struct {
 	columns map[string]int
 	builder *record.Builder
 	rejects int64
+	number  int64 // of the record being read, counted from 1
 	fields  flattener
 	cells   []*field
 }
@@ -137,8 +141,14 @@ func (r *Reader) Next() (*record.Batch, error) {
 			}
 			r.cells[c] = f
 		}
+		if r.number++; !r.opts.Lines {
+			line = r.number
+		}
 		if reason != "" {
 			r.reject(line, reason, text)
+			continue
+		}
+		if r.footer(line) {
 			continue
 		}
 		for c, f := range r.cells {
@@ -152,6 +162,26 @@ func (r *Reader) Next() (*record.Batch, error) {
 			return b, nil
 		}
 	}
+}
+
+// footer keeps the record just read apart when it is a footer.
+func (r *Reader) footer(line int64) bool {
+	if len(r.opts.Footers) == 0 {
+		return false
+	}
+	var values []string
+	for _, f := range r.cells {
+		if f != nil && len(f.text) > 0 {
+			values = append(values, string(f.text))
+		}
+	}
+	if len(values) == 0 || !slices.ContainsFunc(r.opts.Footers, func(begin string) bool { return strings.HasPrefix(values[0], begin) }) {
+		return false
+	}
+	if r.opts.Footer != nil {
+		r.opts.Footer(line, strings.Join(values, "\t"))
+	}
+	return true
 }
 
 func (r *Reader) reject(line int64, reason string, text []byte) {

@@ -21,17 +21,17 @@ func TestReader(t *testing.T) {
 		columns, rows, rejects string
 		err                    string
 	}{
-		"an array":                 {in: "[\n{\"a\":1,\"b\":\"x\"},\n{\"b\":\"y\",\"a\":2}\n]", columns: "a|b", rows: "2:1|x 3:2|y"},
+		"an array":                 {in: "[\n{\"a\":1,\"b\":\"x\"},\n{\"b\":\"y\",\"a\":2}\n]", columns: "a|b", rows: "1:1|x 2:2|y"},
 		"every digit":              {in: `[{"a":12.50,"b":9007199254740993,"c":-0,"d":1e400,"e":0.10}]`, columns: "a|b|c|d|e", rows: "1:12.50|9007199254740993|-0|1e400|0.10"},
-		"words, null and nothing":  {in: `[{"a":true,"b":false,"c":null,"d":""},{}]`, columns: "a|b|c|d", rows: "1:true|false|∅| 1:∅|∅|∅|∅"},
-		"later columns":            {in: `[{"b":1},{"a":2,"b":3}]`, columns: "b|a", rows: "1:1|∅ 1:3|2"},
+		"words, null and nothing":  {in: `[{"a":true,"b":false,"c":null,"d":""},{}]`, columns: "a|b|c|d", rows: "1:true|false|∅| 2:∅|∅|∅|∅"},
+		"later columns":            {in: `[{"b":1},{"a":2,"b":3}]`, columns: "b|a", rows: "1:1|∅ 2:3|2"},
 		"objects within":           {in: `[{"call":{"no":"MW-1","day":{"m":3}},"x":{}}]`, columns: "call.no|call.day.m", rows: "1:MW-1|3"},
 		"lists within":             {in: `[{"a":[1, 2.50,"x",[null,true],{"k":"<&>"}],"b":[]}]`, columns: "a|b", rows: `1:[1,2.50,"x",[null,true],{"k":"\u003c\u0026\u003e"}]|[]`},
 		"escapes":                  {in: `[{"a\u0062":"\u017b\"\n\ud83d\udea2"}]`, columns: "ab", rows: "1:Ż\"\n\U0001F6A2"},
 		"a field without name":     {in: `[{"":1}]`, columns: "column 1", rows: "1:1"},
-		"no objects":               {in: "[1,{\"a\":1},\n[2,3],\"x\",null]", columns: "a", rows: "1:1", rejects: "1 the element is not an object: 1; 2 the element is not an object: [2,3]; 2 the element is not an object: x; 2 the element is not an object: null"},
-		"one name twice":           {in: `[{"a":1,"a":2},{"a":3}]`, columns: "a", rows: "1:3", rejects: `1 two fields are named "a": `},
-		"one name twice, flat":     {in: `[{"a.b":1,"a":{"b":2}},{"a":{"b":3}}]`, columns: "a.b", rows: "1:3", rejects: `1 two fields are named "a.b": `},
+		"no objects":               {in: "[1,{\"a\":1},\n[2,3],\"x\",null]", columns: "a", rows: "2:1", rejects: "1 the element is not an object: 1; 3 the element is not an object: [2,3]; 4 the element is not an object: x; 5 the element is not an object: null"},
+		"one name twice":           {in: `[{"a":1,"a":2},{"a":3}]`, columns: "a", rows: "2:3", rejects: `1 two fields are named "a": `},
+		"one name twice, flat":     {in: `[{"a.b":1,"a":{"b":2}},{"a":{"b":3}}]`, columns: "a.b", rows: "2:3", rejects: `1 two fields are named "a.b": `},
 		"a mark in front":          {in: "\xEF\xBB\xBF[{\"a\":1}]", columns: "a", rows: "1:1"},
 		"inside":                   {in: `{"x":[1,[2]],"data":{"n":{"m":1},"rows":[{"a":1}],"z":{"q":[]}},"y":1}`, opts: at("/data/rows"), columns: "a", rows: "1:1"},
 		"inside a list":            {in: `[0,{"rows":[{"a":1}]}]`, opts: at("/1/rows"), columns: "a", rows: "1:1"},

@@ -102,6 +102,8 @@ type Findings struct {
 	Guesses []intake.Guess  `json:"guesses" nullable:"false" description:"What was found about the file rather than chosen."`
 	Footers []intake.Footer `json:"footers" nullable:"false" description:"The first lines that were recognised as footers or left out at the end."`
 	Footed  int64           `json:"footed" description:"The number of such lines."`
+	Totals  []intake.Footer `json:"likeTotals,omitempty" description:"Last records that look like a total of the others, and were taken as records."`
+	Filled  int64           `json:"filled,omitempty" description:"Lines with fewer cells than there are columns, which were filled with blanks."`
 	Held    []Held          `json:"held" nullable:"false" description:"The control figures, and whether they hold."`
 	Types   []typing.Type   `json:"types" nullable:"false" description:"As what the first records of each column read; the profile has all."`
 	Same    string          `json:"same,omitempty" description:"An earlier snapshot with the same content."`

@@ -2385,6 +2385,11 @@ export interface components {
         Findings: {
             /**
              * Format: int64
+             * @description Lines with fewer cells than there are columns, which were filled with blanks.
+             */
+            filled?: number;
+            /**
+             * Format: int64
              * @description The number of such lines.
              */
             footed: number;
@@ -2394,6 +2399,8 @@ export interface components {
             guesses: components["schemas"]["IntakeGuess"][];
             /** @description The control figures, and whether they hold. */
             held: components["schemas"]["Held"][];
+            /** @description Last records that look like a total of the others, and were taken as records. */
+            likeTotals?: components["schemas"]["IntakeFooter"][];
             /** @description Computed columns that could not be this time, and why. */
             lost?: components["schemas"]["IntakeLost"][];
             /** @description Of a stack: records by origin. */
@@ -2507,6 +2514,11 @@ export interface components {
             pointer?: string;
             /** @description Sheet of a workbook; the first where not stated. */
             sheet?: string;
+            /**
+             * @description What happens to a line of delimited text with fewer cells than there are columns: it is rejected, which is the default, or filled with blanks.
+             * @enum {string}
+             */
+            shortRows?: "reject" | "fill";
             /** @description Lines before the text begins. */
             skipFirst?: number;
             /** @description Lines at the end that are no records. */

@@ -172,7 +172,16 @@ export function ChoiceBar({
           {lines('skipLast', 'leave out last lines')}
         </>
       )}
-      {format && ['delimited', 'fixed', 'xlsx'].includes(format) && (
+      {format === 'delimited' && (
+        <One
+          choice="shortRows"
+          label="lines with too few cells"
+          value={c.shortRows ?? 'reject'}
+          options={['reject', 'fill']}
+          change={(v) => set('shortRows', v)}
+        />
+      )}
+      {format && ['delimited', 'fixed', 'xlsx', 'json', 'ndjson'].includes(format) && (
         <Texts
           label="footers begin with"
           value={c.footers ?? []}

@@ -53,6 +53,19 @@ export function SetPage() {
           <span className="mono">{f.text}</span>
         </p>
       ))}
+      {s.findings.likeTotals?.map((f) => (
+        <p key={`${f.source} ${f.line}`} className="say missed">
+          ✗ the last record{f.line > 0 && `, line ${count(f.line)}`}
+          {f.source && ` of ${f.source}`} looks like a total of the others, and was taken as a record:{' '}
+          <span className="mono">{f.text}</span>. If it is none, load the file again and say how footers begin.
+        </p>
+      ))}
+      {(s.findings.filled ?? 0) > 0 && (
+        <p className="say">
+          {count(s.findings.filled ?? 0)} {s.findings.filled === 1 ? 'line' : 'lines'} had too few cells, and blanks for
+          the others.
+        </p>
+      )}
       {s.findings.uncomputed?.map((f) => (
         <p key={f.column} className="say missed">
           ✗ the column {f.column} could not be computed for {count(f.records)} {f.records === 1 ? 'record' : 'records'},
