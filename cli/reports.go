@@ -69,6 +69,9 @@ func printRun(p *printer, run *view.Run, status bool) error {
 				parts = append(parts, fmt.Sprintf("%s %s", p.count(since.Counts[c]), strings.ReplaceAll(string(c), "-", " ")))
 			}
 			fmt.Fprintf(p.out, "  since run %d: %s\n", since.Number, strings.Join(parts, ", "))
+			if since.Retired > 0 {
+				fmt.Fprintf(p.out, "  retired: %s of the absent, which the sieve's new key cannot produce\n", summary.Number(since.Retired))
+			}
 		}
 		fmt.Fprintln(p.out)
 		names := run.Definition.SideNames()

@@ -51,6 +51,9 @@ func (v *Service) document(ctx context.Context, r *report, q *Query) (*paper.Doc
 		for _, c := range again.All {
 			d.Since = append(d.Since, paper.Fact{Name: strings.ReplaceAll(string(c), "-", " "), Text: summary.Number(h.Since.Counts[c])})
 		}
+		if n := h.Since.Retired; n > 0 {
+			d.Since = append(d.Since, paper.Fact{Name: "retired, " + store.KeyChanged, Text: summary.Number(n)})
+		}
 	}
 	fact := func(name, format string, args ...any) {
 		d.Facts = append(d.Facts, paper.Fact{Name: name, Text: fmt.Sprintf(format, args...)})

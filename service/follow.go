@@ -29,11 +29,14 @@ type following struct {
 	same       *again.Same       // nil where it is not known what they show
 	recogniser *again.Recogniser // nil for the first run of a sieve
 	olds, news []int             // which of them, and places of which exceptions of the run, the recogniser looks at
+	rekeyed    bool              // the sieve's key is another than in its newest run
 	hasher     *again.Hasher     // nil for the first run of a sieve
 	kept       []again.Hashes    // of each of olds: what it will be kept under when it is gone
 	bodies     map[uint]bool     // runs in which stands what people saw of them last
 	dormant    map[int64]bool    // hashes of what was absent before, and explained or settled
 	rekept     []store.KeptUnder // what stays as gone as it was, and is to be found by other hashes from now on
+
+	retired []uint // exceptions that the new key cannot produce
 
 	seen int64           // entry of the history up to which those of before are known
 	desk []store.DeskRow // of the entries that were written; nil where they do not fit

@@ -8,6 +8,7 @@ import (
 
 	"twinsieve/core/again"
 	"twinsieve/core/match"
+	"twinsieve/core/tray"
 	"twinsieve/store"
 )
 
@@ -18,6 +19,10 @@ type lost struct {
 	is   [2]bool // there is a record of the side
 	keys [2]string
 	kept again.Hashes // under which it is kept from now on
+
+	contents   [2]string // where the sieve's key is another than before
+	tray       tray.Tray
+	impossible bool // the new key cannot produce it
 }
 
 // lose takes in an exception of before that was not recognised.
@@ -29,6 +34,12 @@ func (f *following) lose(b int, kept again.Hashes, was *again.Mark) {
 	one := lost{row: b, gone: was.Gone, kept: kept}
 	for s := range was.Sides {
 		one.is[s], one.keys[s] = was.Sides[s].Here, strings.Clone(was.Sides[s].Key)
+	}
+	if f.rekeyed {
+		one.tray, one.impossible = was.Tray, was.Impossible()
+		for s := range was.Sides {
+			one.contents[s] = strings.Clone(was.Sides[s].Content)
+		}
 	}
 	f.lost = append(f.lost, one)
 }
@@ -51,10 +62,14 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 		marks := make([]again.Mark, len(some))
 		for i, l := range some {
 			for s := range l.keys {
-				marks[i].Sides[s].Here, marks[i].Sides[s].Key = l.is[s], l.keys[s]
+				marks[i].Sides[s] = again.Side{Here: l.is[s], Key: l.keys[s], Content: l.contents[s]}
 			}
+			marks[i].Tray = l.tray
 		}
 		fates, err := again.Fates(ctx, p.Plan, index, v.tables(p), marks)
+		if err == nil && f.rekeyed {
+			err = f.marker.Appear(ctx, index, v.tables(p), marks, fates)
+		}
 		if err != nil {
 			return err
 		}
@@ -68,10 +83,14 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 				continue
 			}
 			f.since.Counts[fates[i]]++
+			if fates[i] == again.Absent && l.impossible && !of.stands.Value().settled {
+				f.retired = append(f.retired, of.at.ID)
+				f.since.Retired++
+			}
 			places, told, kept = append(places, of.at), append(told, fates[i]), append(kept, l.kept)
 		}
 		err = v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
-			list, err := formGone(v, page, told, kept)
+			list, err := formGone(v, page, told, kept, f.retired)
 			if err != nil {
 				return err
 			}
@@ -86,7 +105,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 }
 
 // formGone gives exceptions of before the form of entries, with what has become of each and what it is kept under from now on.
-func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Hashes) ([]store.Found, error) {
+func formGone(v *Service, page []store.Earlier, told []again.Change, kept []again.Hashes, retired []uint) ([]store.Found, error) {
 	list := make([]store.Found, len(page))
 	err := v.sideBySide(len(page), func(i int) error {
 		was, err := readSeen(page[i].Body)
@@ -96,6 +115,10 @@ func formGone(v *Service, page []store.Earlier, told []again.Change, kept []agai
 		x := &page[i].Exception
 		list[i] = store.Found{Hashes: kept[i], Entry: store.Entry{Tray: x.Tray, Side: x.Side, Change: string(told[i]), Status: x.Status, Owner: x.Owner, Reason: x.Reason,
 			ExceptionID: x.ID, Opened: x.Opened, Amount: x.Amount, Currency: x.Currency, Size: x.Size, KeyText: x.KeyText, BodyRun: x.BodyRun, BodySeq: x.BodySeq, Search: was.searchText()}}
+		if _, is := slices.BinarySearch(retired, x.ID); is { // they are in the order of their ids
+			list[i].Retired = true
+			list[i].Entry.Status, list[i].Entry.Reason = store.StatusSettled, store.KeyChanged
+		}
 		return nil
 	})
 	return list, err

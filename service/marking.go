@@ -60,7 +60,8 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 				mark, kept = f.marker.Mark(e), f.hasher.Of(e)
 				f.mayCarry(p, b, e, mark, of.sets, of.number)
 			}
-			mark.Gone, mark.Order = f.rows[b].stands.Value().presence != here, int64(row.At.ID)
+			stands := f.rows[b].stands.Value()
+			mark.Gone, mark.Worked, mark.Order = stands.presence != here, stands.status != store.StatusOpen || stands.owner != "", int64(row.At.ID)
 			f.olds, f.kept = append(f.olds, b), append(f.kept, kept)
 			if err := f.recogniser.Before(&mark); err != nil {
 				return err

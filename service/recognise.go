@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"slices"
 	"sync"
@@ -11,6 +12,7 @@ import (
 	"twinsieve/core/exception"
 	"twinsieve/core/match"
 	"twinsieve/core/pace"
+	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 	"twinsieve/store"
 )
@@ -51,7 +53,8 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		}
 		return ctx.Err()
 	})
-	f.recogniser = again.NewRecogniser(budget, v.store.TempDir())
+	f.rekeyed = keyText(&head.Definition) != keyText(&p.Definition)
+	f.recogniser = again.NewRecogniser(budget, v.store.TempDir(), f.rekeyed)
 	if f.same = same; err != nil {
 		return err
 	}
@@ -68,6 +71,12 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		all[b] = b
 	}
 	return f.lookAt(ctx, v, p, all, nil)
+}
+
+// keyText is all that a definition says of its key.
+func keyText(d *sieve.Definition) string {
+	text, _ := json.Marshal([]any{d.Key, d.Lookups}) // of plain values
+	return string(text)
 }
 
 // add adds an exception of before.

@@ -43,14 +43,20 @@ var following = []string{
 		FROM turned e WHERE e.run_id = @run AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.id = e.exception_id)`,
 	// Those whose records were absent, and are there because the run carries them in.
 	`UPDATE exceptions SET presence = 'here' WHERE presence = 'absent' AND id IN (SELECT value FROM json_each(@back))`,
+	// Those that the sieve's new key cannot produce, for good: unless somebody has taken them up meanwhile, they have that as their reason.
+	`INSERT INTO reasons (text, active) SELECT @why, 0 WHERE json_array_length(@retired) > 0 ON CONFLICT (text) DO NOTHING`,
+	`UPDATE exceptions SET reason = @why WHERE status = 'settled' AND id IN (SELECT value FROM json_each(@retired))`,
 }
+
+// KeyChanged is the reason of exceptions that were retired because their sieve's new key cannot produce them.
+const KeyChanged = "the sieve's key has changed"
 
 // follow lets the exceptions that a run has found again, or not, be what the run says of them. It is part of the run's sealing, for which
 // everybody waits, so it looks only at what has become something else. What people have changed since entry seen of
 // the history may have come after the run has read it, so it is [turned] again. The other exceptions are as they were, and show what the run has
 // found when [RunWriter.Follow] is done.
-func follow(tx *gorm.DB, run *Run, seen int64, back []uint) error {
-	named := map[string]any{"run": run.ID, "sieve": run.SieveID, "now": run.Finished, "seen": seen, "back": numbers(back)}
+func follow(tx *gorm.DB, run *Run, seen int64, back, retired []uint) error {
+	named := map[string]any{"run": run.ID, "sieve": run.SieveID, "now": run.Finished, "seen": seen, "back": numbers(back), "retired": numbers(retired), "why": KeyChanged}
 	for _, sql := range following {
 		if err := tx.Exec(sql, named).Error; err != nil {
 			return err

@@ -42,7 +42,7 @@ func TestFollowPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	named := map[string]any{"run": 1, "sieve": 1, "now": time.Now(), "seen": 1, "back": "[1]"}
+	named := map[string]any{"run": 1, "sieve": 1, "now": time.Now(), "seen": 1, "back": "[1]", "retired": "[1]", "why": KeyChanged}
 	err = s.write(t.Context(), urgent, func(tx *gorm.DB) error {
 		searched := 0
 		for _, sql := range following {

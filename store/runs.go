@@ -24,10 +24,11 @@ type RunWriter struct {
 	seq   int64
 	shelf shelf
 
-	seen  int64   // entry of the history up to which the exceptions of before are known
-	begun []Entry // of the block that is being filled
-	back  []uint  // exceptions that were absent, and are as they were because the run carries their records in
-	found foundLists
+	seen    int64   // entry of the history up to which the exceptions of before are known
+	begun   []Entry // of the block that is being filled
+	back    []uint  // exceptions that were absent, and are as they were because the run carries their records in
+	retired []uint  // exceptions that the new key of the sieve cannot produce
+	found   foundLists
 }
 
 // NewRun begins a run of a sieve's version over two snapshots.
@@ -74,11 +75,12 @@ func (w *RunWriter) AddIndex(ctx context.Context, index *match.Index) error {
 // Found is an entry that a run has found, and what people see of it, with copies of the cells, as the service writes it: empty where what an earlier run has
 // found is shown. By its print the next run recognises it; one that is not there has none, and is kept under its hashes.
 type Found struct {
-	Entry  Entry
-	Body   string
-	Print  again.Print
-	Hashes again.Hashes
-	Back   bool // it was absent, and is as it was because the run carries its records in
+	Entry   Entry
+	Body    string
+	Print   again.Print
+	Hashes  again.Hashes
+	Retired bool // the sieve's key has changed so that it can never be found again; its status and reason say so
+	Back    bool // it was absent, and is as it was because the run carries its records in
 }
 
 // Placed are entries that have their places in a run's report, ready to be written.
@@ -116,6 +118,9 @@ func (w *RunWriter) Place(list []Found) (p Placed) {
 		e.Status = turned(change, e.Status)
 		if change != again.New && change != again.StillOpen {
 			turnedNow = append(turnedNow, turnedRow(e, list[i].Hashes))
+		}
+		if list[i].Retired {
+			w.retired = append(w.retired, e.ExceptionID)
 		}
 		if list[i].Back {
 			w.back = append(w.back, e.ExceptionID)
@@ -228,7 +233,7 @@ func (w *RunWriter) Seal(ctx context.Context, header string, index *match.Index)
 			return happened{}, err
 		}
 		w.run.Number = last + 1
-		if err := follow(tx, &w.run, w.seen, w.back); err != nil {
+		if err := follow(tx, &w.run, w.seen, w.back, w.retired); err != nil {
 			return happened{}, err
 		}
 		name, err := sieveName(tx, w.run.SieveID)

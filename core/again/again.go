@@ -6,6 +6,9 @@
 // content belong together first, then those whose fields are nearest. Records without a key are recognised by their content
 // alone. The tray may have changed: what was missing may now differ.
 //
+// Where the key of a sieve is another than before, keys of then and now say little of each other: records are then recognised by their
+// content first, with or without a key, and by their keys where nothing has that content.
+//
 // [Recognise] looks at all of them at once; a [Recogniser] does the same with any number of them. [Same] finds those that show the very same
 // without looking at anything but their [Print], which is all that needs to be kept of them: mostly they are nearly all.
 //
@@ -58,8 +61,9 @@ type Mark struct {
 	Print Print // of all that it shows
 
 	// Of an earlier one:
-	Gone  bool  // it was not there when last looked for
-	Order int64 // of those that are alike in everything the one with the least is taken; of equal ones the first
+	Gone   bool  // it was not there when last looked for
+	Worked bool  // somebody has worked on it: of two that have become one, it is the one to go on with
+	Order  int64 // of those that are alike in everything the one with the least is taken; of equal ones the first
 }
 
 // Side is what a side of an exception is recognised by. The zero value is a side without a record.
@@ -143,13 +147,16 @@ func (m *Marker) Mark(e *exception.Entry) Mark {
 
 // content writes the cells that both runs have, each behind its length, so that no two different records are written alike.
 func (m *Marker) content(s tray.Side, cells []record.Cell) string {
-	var out []byte
+	return string(m.appendContent(nil, s, cells))
+}
+
+func (m *Marker) appendContent(out []byte, s tray.Side, cells []record.Cell) []byte {
 	for _, c := range m.common[s] {
 		text := cells[c].Content()
 		out = binary.AppendUvarint(out, uint64(len(text)))
 		out = append(out, text...)
 	}
-	return string(out)
+	return out
 }
 
 // read writes what the sieve reads of a record: of each value its state, and its text behind its length. A sieve that reads no values of it looks at the content, as if it
@@ -196,7 +203,8 @@ const mostPairs = 250_000
 
 // Recognise says of each exception of a run which of those before it is, or -1 where it is new. Each of those before is recognised once at
 // most. The answer does not depend on the order of the new ones; of those before that are alike in everything, the one with the least order is taken.
-func Recognise(before, now []Mark) []int {
+// rekeyed says that the key of the sieve is another than that of those before.
+func Recognise(before, now []Mark, rekeyed bool) []int {
 	type handle struct {
 		side  tray.Side
 		keyed bool
@@ -208,6 +216,9 @@ func Recognise(before, now []Mark) []int {
 			case !side.Here:
 			case side.Key != "":
 				list = append(list, handle{s, true, side.Key})
+				if rekeyed {
+					list = append(list, handle{s, false, side.Content})
+				}
 			default:
 				list = append(list, handle{s, false, side.Content})
 			}
@@ -345,11 +356,12 @@ type candidate struct {
 	apart       []decimal.Decimal // how far numbers are apart, in the order of the values
 	gone        bool
 	elsewhere   bool // in another tray
+	idle        bool // nobody has worked on it
 }
 
 func candidateOf(before, now []Mark, b, n int) candidate {
 	o, m := &before[b], &now[n]
-	c := candidate{before: b, now: n, alike: 2, gone: o.Gone, elsewhere: o.Tray != m.Tray}
+	c := candidate{before: b, now: n, alike: 2, gone: o.Gone, elsewhere: o.Tray != m.Tray, idle: !o.Worked}
 	same, shared, shape := 0, 0, true
 	for _, s := range tray.Sides {
 		if o.Sides[s].Here != m.Sides[s].Here {
@@ -403,7 +415,8 @@ func (a candidate) compare(b candidate, before, now []Mark) int {
 	}
 	order := cmp.Or(cmp.Compare(a.alike, b.alike), cmp.Compare(a.moved, b.moved),
 		slices.CompareFunc(a.apart, b.apart, func(x, y decimal.Decimal) int { return x.Cmp(y) }),
-		cmp.Compare(truth(a.gone), truth(b.gone)), cmp.Compare(truth(a.elsewhere), truth(b.elsewhere)))
+		cmp.Compare(truth(a.gone), truth(b.gone)), cmp.Compare(truth(a.elsewhere), truth(b.elsewhere)),
+		cmp.Compare(truth(a.idle), truth(b.idle)))
 	if order != 0 || a.now == b.now && a.before == b.before {
 		return order
 	}

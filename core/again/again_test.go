@@ -97,7 +97,7 @@ func compare(t *testing.T, first, second *month) (told []string) {
 	t.Helper()
 	before, now := first.marks(), second.marks()
 	taken := make([]bool, len(before))
-	for n, b := range again.Recognise(before, now) {
+	for n, b := range again.Recognise(before, now, false) {
 		change := again.New
 		if b >= 0 {
 			change = again.Became(&before[b], &now[n])
@@ -180,7 +180,7 @@ func TestCrosswalkClass(t *testing.T) {
 	}
 	marker := again.NewMarker(joined, p.Columns)
 	olds, news := before(first, marker), before(second, marker)
-	found := again.Recognise(olds, news)
+	found := again.Recognise(olds, news, false)
 	if len(found) != 1 || found[0] < 0 || olds[found[0]].Tray == tray.Surplus || again.Became(&olds[found[0]], &news[0]) != again.Changed {
 		t.Errorf("%v of %+v", found, olds)
 	}

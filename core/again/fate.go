@@ -43,3 +43,46 @@ func Fates(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]
 	}
 	return fates, nil
 }
+
+// Appear says of exceptions that were found with another key, and that are [Absent] by their keys, whether their records are there all the
+// same: it makes them [Cleared] where a record of one of their sides with their content is matched, one exception for each such record. It
+// reads both tables once, and nothing where no exception is absent.
+func (m *Marker) Appear(ctx context.Context, index *match.Index, tables [2]record.Table, lost []Mark, fates []Change) error {
+	var content []byte
+	for _, s := range tray.Sides {
+		wanted := map[string][]int{}
+		for i := range lost {
+			if side := lost[i].Sides[s]; side.Here && fates[i] == Absent && lost[i].Tray != tray.Reject {
+				wanted[side.Content] = append(wanted[side.Content], i)
+			}
+		}
+		if len(wanted) == 0 {
+			continue
+		}
+		trays := index.Sides[s].Trays
+		for b, first := range tables[s].Starts() {
+			batch, err := tables[s].Batch(ctx, b)
+			if err != nil {
+				return err
+			}
+			for i := range batch.Records() {
+				if trays[first+int64(i)] != tray.Matched {
+					continue
+				}
+				content = m.appendContent(content[:0], s, batch.Cells(i))
+				if left := wanted[string(content)]; len(left) > 0 {
+					fates[left[0]] = Cleared
+					wanted[string(content)] = left[1:]
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// Impossible reports whether an exception cannot come out of the plan by which the mark was made, which reads another key than the one by
+// which it was found: none of its records has a key, though it was not for want of one that it was an exception.
+func (m *Mark) Impossible() bool {
+	keyed := m.Sides[0].Key != "" || m.Sides[1].Key != ""
+	return !keyed && m.Tray != tray.Unkeyed && m.Tray != tray.Reject
+}

@@ -52,7 +52,7 @@ func TestHashes(t *testing.T) {
 			return marks
 		}
 		olds, news := mark(first.entries), mark(second.entries)
-		for n, b := range again.Recognise(olds, news) {
+		for n, b := range again.Recognise(olds, news, false) {
 			var asked []int64
 			asks.Asked(&second.entries[n], func(s int64) { asked = append(asked, s) })
 			if b >= 0 {
@@ -131,7 +131,7 @@ func TestNothingCompared(t *testing.T) {
 		return marker.Mark(&e)
 	}
 	before, now := []again.Mark{mark("at the quay"), mark("2")}, []again.Mark{mark("2"), mark("at anchor")}
-	if found := again.Recognise(before, now); !slices.Equal(found, []int{1, 0}) || again.Became(&before[1], &now[0]) != again.StillOpen || again.Became(&before[0], &now[1]) != again.Changed {
+	if found := again.Recognise(before, now, false); !slices.Equal(found, []int{1, 0}) || again.Became(&before[1], &now[0]) != again.StillOpen || again.Became(&before[0], &now[1]) != again.Changed {
 		t.Errorf("they are %v", found)
 	}
 }

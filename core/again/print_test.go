@@ -24,7 +24,7 @@ func TestSame(t *testing.T) {
 				now[n].Gone = false
 			}
 		}
-		want := again.Recognise(before, now)
+		want := again.Recognise(before, now, false)
 		for _, budget := range []int64{1, 1 << 30} {
 			dir := t.TempDir()
 			same := again.NewSame(budget, dir)
@@ -77,7 +77,7 @@ func TestSame(t *testing.T) {
 					t.Errorf("seed %d: %d has not been found the same", seed, n)
 				}
 			}
-			for n, b := range again.Recognise(restBefore, restNow) {
+			for n, b := range again.Recognise(restBefore, restNow, false) {
 				if b >= 0 {
 					got[news[n]] = olds[b]
 				}

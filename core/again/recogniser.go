@@ -14,13 +14,15 @@ import (
 // beyond a budget of memory in a temporary file, and holds against each other those of one key at a time. It is not for several goroutines at once.
 type Recogniser struct {
 	sorting
-	linked map[string]bool // texts that marks share with others of which they have two, as they are sorted by
-	here   map[int]bool    // those of before that were not gone
+	rekeyed bool            // see [Recognise]
+	linked  map[string]bool // texts that marks share with others of which they have two, as they are sorted by
+	here    map[int]bool    // those of before that were not gone
 }
 
 // NewRecogniser returns a recogniser that holds about so many bytes of marks in memory, and the rest in a temporary file in dir. It is to be closed.
-func NewRecogniser(budget int64, dir string) *Recogniser {
-	return &Recogniser{newSorting(budget, dir), map[string]bool{}, map[int]bool{}}
+// Where the key of the sieve is another than before, marks share contents as well as keys, so that nearly all of them are held in memory.
+func NewRecogniser(budget int64, dir string, rekeyed bool) *Recogniser {
+	return &Recogniser{sorting: newSorting(budget, dir), rekeyed: rekeyed, linked: map[string]bool{}, here: map[int]bool{}}
 }
 
 // Before adds the mark of an exception of before; they are numbered from 0, in the order in which they are added.
@@ -33,7 +35,7 @@ func (r *Recogniser) Now(m *Mark) error { return r.add(ofNow, m) }
 func (r *Recogniser) Here(before int) { r.here[before] = true }
 
 func (r *Recogniser) add(of int, m *Mark) error {
-	shares := m.shares()
+	shares := m.shares(r.rekeyed)
 	for _, share := range shares {
 		text := sorted.AppendText(nil, []byte(share))
 		if len(shares) > 1 {
@@ -48,18 +50,19 @@ func (r *Recogniser) add(of int, m *Mark) error {
 }
 
 // shares are the texts by which exceptions are the same: of two that have none in common neither is the other. Mostly there is one, for both sides have the same key.
-func (m *Mark) shares() (list []string) {
-	for _, s := range tray.Sides {
-		side := &m.Sides[s]
-		share := "key " + side.Key
-		switch {
-		case !side.Here:
-			continue
-		case side.Key == "":
-			share = s.String() + side.Content
-		}
+func (m *Mark) shares(rekeyed bool) (list []string) {
+	add := func(share string) {
 		if !slices.Contains(list, share) {
 			list = append(list, share)
+		}
+	}
+	for _, s := range tray.Sides {
+		side := &m.Sides[s]
+		if side.Here && side.Key != "" {
+			add("key " + side.Key)
+		}
+		if side.Here && (side.Key == "" || rekeyed) {
+			add(s.String() + side.Content)
 		}
 	}
 	if len(list) == 0 {
@@ -86,7 +89,7 @@ func (r *Recogniser) Recognise(ctx context.Context, found func(now, before int, 
 			return
 		}
 		taken := make([]bool, len(both[ofBefore].marks))
-		for n, b := range Recognise(both[ofBefore].marks, both[ofNow].marks) {
+		for n, b := range Recognise(both[ofBefore].marks, both[ofNow].marks, r.rekeyed) {
 			if b >= 0 {
 				taken[b] = true
 				found(both[ofNow].numbers[n], both[ofBefore].numbers[b], &both[ofNow].marks[n], &both[ofBefore].marks[b])
@@ -166,7 +169,7 @@ func (m *Mark) encode(dst []byte) []byte {
 		}
 		return 0
 	}
-	dst = append(dst, byte(m.Tray), flag(m.Gone, 1)|flag(m.Sides[0].Here, 2)|flag(m.Sides[1].Here, 4))
+	dst = append(dst, byte(m.Tray), flag(m.Gone, 1)|flag(m.Sides[0].Here, 2)|flag(m.Sides[1].Here, 4)|flag(m.Worked, 8))
 	dst = binary.AppendVarint(append(dst, m.Print[:]...), m.Order)
 	for _, s := range tray.Sides {
 		if side := &m.Sides[s]; side.Here {
@@ -185,7 +188,7 @@ func decodeMark(from []byte) (m Mark, err error) {
 	if len(from) < 2+len(m.Print) {
 		return m, errMark
 	}
-	m.Tray, m.Gone = tray.Tray(from[0]), from[1]&1 != 0
+	m.Tray, m.Gone, m.Worked = tray.Tray(from[0]), from[1]&1 != 0, from[1]&8 != 0
 	m.Sides[0].Here, m.Sides[1].Here = from[1]&2 != 0, from[1]&4 != 0
 	m.Print = Print(from[2:])
 	from = from[2+len(m.Print):]

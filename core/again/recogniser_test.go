@@ -18,7 +18,7 @@ func randomMarks(r *rand.Rand, n int) []again.Mark {
 	marks := make([]again.Mark, n)
 	for i := range marks {
 		m := &marks[i]
-		m.Tray, m.Gone, m.Order = tray.All[r.IntN(len(tray.All))], r.IntN(5) == 0, int64(r.IntN(3))
+		m.Tray, m.Gone, m.Worked, m.Order = tray.All[r.IntN(len(tray.All))], r.IntN(5) == 0, r.IntN(3) == 0, int64(r.IntN(3))
 		key := fmt.Sprintf("MW\x00%d", r.IntN(n))
 		for _, s := range tray.Sides {
 			if r.IntN(3) == 0 && (s == tray.Left || m.Sides[0].Here) {
@@ -48,9 +48,10 @@ func TestRecogniser(t *testing.T) {
 		if seed == 0 {
 			before, now = randomMarks(r, 20_000), randomMarks(r, 20_000)
 		}
+		rekeyed := seed%3 == 1
 		for _, budget := range []int64{1, 1 << 30} {
 			dir := t.TempDir()
-			recogniser := again.NewRecogniser(budget, dir)
+			recogniser := again.NewRecogniser(budget, dir, rekeyed)
 			wanted := slices.Clone(before)
 			for b := range before {
 				if err := recogniser.Before(&before[b]); err != nil {
@@ -66,7 +67,7 @@ func TestRecogniser(t *testing.T) {
 					t.Fatal(err)
 				}
 			}
-			want := again.Recognise(wanted, now)
+			want := again.Recognise(wanted, now, rekeyed)
 			got, lost := make([]int, len(now)), make([]bool, len(before))
 			for n := range got {
 				got[n] = -1

@@ -131,6 +131,8 @@ type Since struct {
 	Run    uint                   `json:"run" description:"Id of the run before."`
 	Number int                    `json:"number" description:"Its number within the sieve."`
 	Counts map[again.Change]int64 `json:"counts" nullable:"false" description:"How many are new, still-open, changed, returned, cleared and absent."`
+
+	Retired int64 `json:"retired,omitempty" description:"Of the absent ones, those that were closed for good because the sieve's key has changed so that it cannot produce them."`
 }
 
 // Runs is a page of runs, the newest first.

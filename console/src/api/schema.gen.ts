@@ -3462,6 +3462,11 @@ export interface components {
             };
             /** @description Its number within the sieve. */
             number: number;
+            /**
+             * Format: int64
+             * @description Of the absent ones, those that were closed for good because the sieve's key has changed so that it cannot produce them.
+             */
+            retired?: number;
             /** @description Id of the run before. */
             run: number;
         };

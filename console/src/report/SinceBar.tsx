@@ -25,6 +25,11 @@ export function SinceBar(p: { run: Run; chosen: string; choose: (change: string)
           <b data-change={c}>{count(since.counts[c] ?? 0)}</b> {changeWords[c]}
         </button>
       ))}
+      {(since.retired ?? 0) > 0 && (
+        <span className="dim" title="They are closed: the sieve's new key cannot produce them.">
+          {count(since.retired ?? 0)} of these retired: the sieve’s key has changed
+        </span>
+      )}
       <Link className="door-link" to={`/sieves/of/${encodeURIComponent(p.run.sieve)}/trend`}>
         Trend over all runs
       </Link>
