@@ -252,12 +252,12 @@ func amountsText(list []view.CurrencyAmount) string {
 
 func newSignoff(root *rootFlags) *cobra.Command {
 	var submit, sign bool
-	var back, reopen string
+	var note, back, reopen string
 	cmd := &cobra.Command{
 		Use:   "signoff [RUN | SIEVE]",
 		Short: "Say how far a report is on its way to being signed; submit it, sign it, send it back or reopen it",
-		Example: `  twinsieve signoff "Berth billing" --submit
-  twinsieve signoff 4 --sign
+		Example: `  twinsieve signoff "Berth billing" --submit --note "the tugs of the 17th wait for the agent"
+  twinsieve signoff 4 --sign --note "agreed with the agent for next month"
   twinsieve signoff 4 --send-back "the tugs of the 17th are not explained"`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: root.completeSieves,
@@ -277,9 +277,11 @@ func newSignoff(root *rootFlags) *cobra.Command {
 			var step view.SignStep
 			switch {
 			case submit:
-				step.Step = "submit"
+				step = view.SignStep{Step: "submit", Note: note}
 			case sign:
-				step.Step = "sign"
+				step = view.SignStep{Step: "sign", Note: note}
+			case cmd.Flags().Changed("note"):
+				return wrongRequest("--note goes with --submit or --sign; to send a report back or reopen it, write the reason behind that option")
 			case cmd.Flags().Changed("send-back"):
 				step = view.SignStep{Step: "send-back", Note: back}
 			case cmd.Flags().Changed("reopen"):
@@ -293,14 +295,18 @@ func newSignoff(root *rootFlags) *cobra.Command {
 			p := newPrinter(cmd, root.output)
 			if p.form == "table" {
 				fmt.Fprintf(p.out, "%s, run %d (report %d): %s\n", run.Sieve, run.Number, run.ID, o.Says)
+				if o.Open > 0 {
+					fmt.Fprintf(p.out, "%s still open\n", summary.Count(o.Open, "exception"))
+				}
 				return nil
 			}
-			return p.rows([]string{"report", "state", "preparer", "reviewer", "note"}, [][]string{{strconv.FormatUint(uint64(run.ID), 10), o.State, o.Preparer, o.Reviewer, o.Note}}, o)
+			return p.rows([]string{"report", "state", "preparer", "reviewer", "note", "open"}, [][]string{{strconv.FormatUint(uint64(run.ID), 10), o.State, o.Preparer, o.Reviewer, o.Note, p.count(o.Open)}}, o, 5)
 		},
 	}
 	f := cmd.Flags()
 	f.BoolVar(&submit, "submit", false, "submit it, so that somebody else signs it")
 	f.BoolVar(&sign, "sign", false, "sign what somebody else has submitted")
+	f.StringVar(&note, "note", "", "why it is submitted or signed while exceptions are open")
 	f.StringVar(&back, "send-back", "", "send it back, and why")
 	f.StringVar(&reopen, "reopen", "", "open it again, and why")
 	cmd.MarkFlagsMutuallyExclusive("submit", "sign", "send-back", "reopen")

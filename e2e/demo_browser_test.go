@@ -89,13 +89,20 @@ func TestDemo(t *testing.T) {
 	ines.do(chromedp.Evaluate[chromedp.Void](`localStorage.setItem('twinsieve-mode', 'light')`))
 
 	ines.do(chromedp.Navigate(report))
-	ines.press("Submit for signing")
+	ines.press("Submit for signing") // exceptions are open: it asks for a note
+	ines.says("still open")
+	ines.field("why")
+	ines.keys("The last tugs wait for the agent")
+	ines.press("Submit it")
 	ines.says("waits for somebody else to sign it")
 	ines.until(`[...document.querySelectorAll('.signoff button')].some((b) => b.innerText === 'Sign' && b.disabled)`)
 	tam := enter("Tam Okoro")
 	tam.says("waits for somebody else to sign it")
-	tam.shoot("sign-off.png")
 	tam.press("Sign")
+	tam.field("why")
+	tam.keys("Agreed with the agent")
+	tam.shoot("sign-off.png")
+	tam.press("Sign it")
 	for _, w := range []*walk{tam, ines} {
 		w.says("Signed by tam.okoro on")
 		w.until(`document.querySelector('.workbar') === null`)

@@ -180,10 +180,10 @@ func TestDocuments(t *testing.T) {
 	id := done(t, c, job, err).Run
 	for _, signed := range []bool{false, true} {
 		if signed {
-			if _, err := c.Sign(t.Context(), id, 0, view.SignStep{Step: "submit"}); err != nil {
+			if _, err := c.Sign(t.Context(), id, 0, view.SignStep{Step: "submit", Note: "for the record"}); err != nil {
 				t.Fatal(err)
 			}
-			if _, err := tam.Sign(t.Context(), id, 1, view.SignStep{Step: "sign"}); err != nil {
+			if _, err := tam.Sign(t.Context(), id, 1, view.SignStep{Step: "sign", Note: "for the record"}); err != nil {
 				t.Fatal(err)
 			}
 		}

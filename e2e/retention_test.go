@@ -27,10 +27,10 @@ func TestRetention(t *testing.T) {
 		done(t, c, job, err)
 	}
 	// The first report is signed; in the second somebody says something about an exception that will be absent.
-	if _, err := c.Sign(ctx, first.ID, 0, view.SignStep{Step: "submit"}); err != nil {
+	if _, err := c.Sign(ctx, first.ID, 0, view.SignStep{Step: "submit", Note: "for the record"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := tam.Sign(ctx, first.ID, 1, view.SignStep{Step: "sign"}); err != nil {
+	if _, err := tam.Sign(ctx, first.ID, 1, view.SignStep{Step: "sign", Note: "for the record"}); err != nil {
 		t.Fatal(err)
 	}
 	one, two := loadRound(t, c, s.Later[0]), loadRound(t, c, s.Later[1])

@@ -168,10 +168,12 @@ func TestShareCommand(t *testing.T) {
 		{[]string{"exceptions", "--mentions", "-o", "csv"}, 0, "Berth billing,1,1,"},
 		{[]string{"exceptions", "--mine", "--unowned"}, 2, "choose one of --mine, --unowned, --mentions"},
 		{[]string{"trend", "Berth billing", "-o", "csv"}, 0, "run,report,finished,differing"},
-		{[]string{"signoff", "1", "--submit"}, 0, "Submitted by ines on"},
+		{[]string{"signoff", "1", "--submit"}, 2, "exceptions of the report are still open; add a note"},
+		{[]string{"signoff", "1", "--note", "x"}, 2, "--note goes with --submit or --sign"},
+		{[]string{"signoff", "1", "--submit", "--note", "as agreed"}, 0, "Note: as agreed"},
 		{[]string{"signoff", "1", "--sign"}, 2, "You have submitted this report yourself"},
 		{[]string{"signoff", "1", "--send-back", ""}, 2, "Say why"},
-		{[]string{"signoff", "1", "-o", "csv"}, 0, "1,submitted,ines,,"},
+		{[]string{"signoff", "1", "-o", "csv"}, 0, "1,submitted,ines,,as agreed,"},
 	} {
 		if r := run(t, p.at(), c.args...); r.status != c.status || !strings.Contains(r.out+r.errors, c.want) || c.status == 2 && strings.Count(r.errors, "\n") != 1 {
 			t.Errorf("%q: exit %d\n%s%s\nwant %d and %q", c.args, r.status, r.out, r.errors, c.status, c.want)

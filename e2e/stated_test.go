@@ -28,10 +28,10 @@ func TestStated(t *testing.T) {
 	ctx := t.Context()
 	head := loadDemo(t, c, demo.New(demo.Options{Services: 60}))
 	tam := p.as(p.person(t, "tam", view.Analyst))
-	if _, err := c.Sign(ctx, head.ID, 0, view.SignStep{Step: "submit"}); err != nil {
+	if _, err := c.Sign(ctx, head.ID, 0, view.SignStep{Step: "submit", Note: "for the record"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := tam.Sign(ctx, head.ID, 1, view.SignStep{Step: "sign"}); err != nil {
+	if _, err := tam.Sign(ctx, head.ID, 1, view.SignStep{Step: "sign", Note: "for the record"}); err != nil {
 		t.Fatal(err)
 	}
 	found, err := c.Verify(ctx, nil)

@@ -340,7 +340,13 @@ func TestSignOff(t *testing.T) {
 	}
 	_, err := step(ines, 0, "sign", "")
 	refused(t, "signing what nobody has submitted", err, view.InUse, "goes from submitted only")
-	if o, err := step(tam, 0, "submit", ""); err != nil || o.State != "submitted" || o.Preparer != "tam" || o.Version != 1 {
+	open, err := tam.SignOff(ctx, run)
+	if err != nil || open.Open != head.Summary.Exceptions {
+		t.Errorf("%d exceptions are open of %d, %v", open.Open, head.Summary.Exceptions, err)
+	}
+	_, err = step(tam, 0, "submit", " ")
+	refused(t, "submitting with open exceptions and no note", err, view.Invalid, fmt.Sprintf("%d exceptions of the report are still open; add a note", open.Open))
+	if o, err := step(tam, 0, "submit", "the agent is away"); err != nil || o.State != "submitted" || o.Preparer != "tam" || o.Version != 1 || !strings.HasSuffix(o.Says, "Note: the agent is away") || o.Open != open.Open {
 		t.Fatalf("%+v, %v", o, err)
 	}
 	_, err = step(tam, 1, "sign", "")
@@ -352,10 +358,12 @@ func TestSignOff(t *testing.T) {
 	if o, err := step(ines, 1, "send-back", "the tugs of the 17th"); err != nil || o.Says != "Not signed. ines: the tugs of the 17th" {
 		t.Errorf("%+v, %v", o, err)
 	}
-	if _, err := step(tam, 2, "submit", ""); err != nil {
+	if _, err := step(tam, 2, "submit", "the agent is back"); err != nil {
 		t.Fatal(err)
 	}
-	o, err := step(ines, 3, "sign", "")
+	_, err = step(ines, 3, "sign", "")
+	refused(t, "signing with open exceptions and no note", err, view.Invalid, "add a note that says why")
+	o, err := step(ines, 3, "sign", "seen")
 	if err != nil || o.State != "signed" || o.Reviewer != "ines" || !strings.HasPrefix(o.Says, "Signed by ines on ") {
 		t.Fatalf("%+v, %v", o, err)
 	}
@@ -449,7 +457,7 @@ func TestFollowReport(t *testing.T) {
 	if _, err := c.Comment(t.Context(), head.ID, "2", "seen"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Sign(t.Context(), head.ID, 0, view.SignStep{Step: "submit"}); err != nil {
+	if _, err := c.Sign(t.Context(), head.ID, 0, view.SignStep{Step: "submit", Note: "for the record"}); err != nil {
 		t.Fatal(err)
 	}
 	for _, want := range []string{": settled", "commented on", "Submitted by ines"} {

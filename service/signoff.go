@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 	"twinsieve/service/words"
 	"twinsieve/store"
@@ -31,7 +32,26 @@ func (v *Service) SignOff(ctx context.Context, run uint) (*view.SignOff, error) 
 		return nil, problem(err, runName(run))
 	}
 	o, err := v.store.SignOff(ctx, run)
-	return signOffOf(o), err
+	if err != nil {
+		return nil, err
+	}
+	out := signOffOf(o)
+	out.Open, err = v.stillOpen(ctx, run)
+	return out, err
+}
+
+// stillOpen is how many exceptions of a report are open or in progress.
+func (v *Service) stillOpen(ctx context.Context, run uint) (n int64, err error) {
+	list, err := v.Tallies(ctx, run)
+	if err != nil {
+		return 0, err
+	}
+	for _, t := range list.Tallies {
+		if t.Status == store.StatusOpen || t.Status == store.StatusInProgress {
+			n += t.Entries
+		}
+	}
+	return n, nil
 }
 
 // signSteps are the steps of a report on its way, and from which state each goes.
@@ -60,6 +80,12 @@ func (v *Service) Sign(ctx context.Context, run uint, version int, s view.SignSt
 	if len([]rune(s.Note)) > mostComment {
 		return nil, view.TooLarge.New("The reason is too long; 10,000 characters are the most.")
 	}
+	open := int64(0)
+	if s.Step == "submit" || s.Step == "sign" {
+		if open, err = v.stillOpen(ctx, run); err != nil {
+			return nil, err
+		}
+	}
 	me, now := store.ActorOf(ctx), time.Now().UTC()
 	o, err := v.store.ChangeSignOff(ctx, run, version, step.action, func(o *store.SignOff) error {
 		if o.State != step.from {
@@ -67,6 +93,14 @@ func (v *Service) Sign(ctx context.Context, run uint, version int, s view.SignSt
 		}
 		if s.Step == "sign" && o.Preparer == me.Name {
 			return view.NotAllowed.New("You have submitted this report yourself; another person signs it.")
+		}
+		if open > 0 && s.Note == "" {
+			are := "exceptions of the report are"
+			if open == 1 {
+				are = "exception of the report is"
+			}
+			return view.Invalid.New(fmt.Sprintf("%s %s still open; add a note that says why it goes on all the same.", summary.Number(open), are),
+				view.Fault{Where: "note", What: "there is none, and exceptions are open"})
 		}
 		o.Note = s.Note
 		switch s.Step {
@@ -88,6 +122,9 @@ func (v *Service) Sign(ctx context.Context, run uint, version int, s view.SignSt
 	v.desks.drop(run) // a report that is opened again shows what was done meanwhile
 	v.trends.drop(run)
 	out := signOffOf(o)
+	if out.Open, err = v.stillOpen(ctx, run); err != nil {
+		return nil, err
+	}
 	v.tellOf(ctx, row.SieveID, "the report: "+out.Says, nil)
 	return out, nil
 }

@@ -120,14 +120,15 @@ type SignOff struct {
 	Submitted *time.Time `json:"submitted,omitempty"`
 	Reviewer  string     `json:"reviewer,omitempty" description:"Who signed it or sent it back."`
 	Signed    *time.Time `json:"signed,omitempty"`
-	Note      string     `json:"note,omitempty" description:"Why it was sent back or reopened."`
+	Note      string     `json:"note,omitempty" description:"Why it was sent back or reopened, or submitted or signed although exceptions are open."`
+	Open      int64      `json:"open" description:"Exceptions of the report that are open or in progress."`
 	Says      string     `json:"says" description:"All of it, in one sentence."`
 }
 
 // SignStep is a step on that way.
 type SignStep struct {
 	Step string `json:"step" required:"true" enum:"submit,sign,send-back,reopen"`
-	Note string `json:"note,omitempty" description:"Why a report is sent back or reopened; these two need one."`
+	Note string `json:"note,omitempty" description:"Why a report is sent back or reopened, which needs a note, and why it is submitted or signed while exceptions are open, which needs one, too."`
 }
 
 // Tallies counts a report's entries by all that they can be chosen by.

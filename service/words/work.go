@@ -35,12 +35,20 @@ func Work(status, owner, reason *string) string {
 func SignOff(state, preparer, submitted, reviewer, signed, note string) string {
 	switch state {
 	case "submitted":
-		return fmt.Sprintf("Submitted by %s on %s; waits for somebody else to sign it.", preparer, submitted)
+		return fmt.Sprintf("Submitted by %s on %s; waits for somebody else to sign it.%s", preparer, submitted, behind(note))
 	case "signed":
-		return fmt.Sprintf("Signed by %s on %s, prepared by %s. Nothing of it changes any more.", reviewer, signed, preparer)
+		return fmt.Sprintf("Signed by %s on %s, prepared by %s. Nothing of it changes any more.%s", reviewer, signed, preparer, behind(note))
 	}
 	if note != "" {
 		return fmt.Sprintf("Not signed. %s: %s", reviewer, note)
 	}
 	return "Not signed."
+}
+
+// behind is a note behind a sentence, where there is one.
+func behind(note string) string {
+	if note == "" {
+		return ""
+	}
+	return " Note: " + note
 }

@@ -1909,7 +1909,7 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         ApiSignRequest: {
-            /** @description Why a report is sent back or reopened; these two need one. */
+            /** @description Why a report is sent back or reopened, which needs a note, and why it is submitted or signed while exceptions are open, which needs one, too. */
             note?: string;
             /** @enum {string} */
             step: "submit" | "sign" | "send-back" | "reopen";
@@ -3438,8 +3438,13 @@ export interface components {
             password: string;
         };
         SignOff: {
-            /** @description Why it was sent back or reopened. */
+            /** @description Why it was sent back or reopened, or submitted or signed although exceptions are open. */
             note?: string;
+            /**
+             * Format: int64
+             * @description Exceptions of the report that are open or in progress.
+             */
+            open: number;
             /** @description Who submitted it. */
             preparer?: string;
             /** @description Who signed it or sent it back. */

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { answer, api, type Run, type SignStep } from '../api/client';
 import { useMay, useMe } from '../api/people';
 import { Fault } from '../parts/Fault';
+import { count } from '../parts/format';
 import { useDoing } from '../parts/useDoing';
 
 export const useSignOff = (run: number) =>
@@ -11,6 +12,13 @@ export const useSignOff = (run: number) =>
     queryKey: ['signoff', run],
     queryFn: async () => (await answer(api.GET('/api/v1/runs/{run}/sign-off', { params: { path: { run } } }))).data,
   });
+
+const acts: Record<SignStep['step'], string> = {
+  submit: 'Submit it',
+  sign: 'Sign it',
+  'send-back': 'Send it back',
+  reopen: 'Reopen it',
+};
 
 /** How far a report is on its way to being signed, and the next step on it. */
 export function SignOff({ run }: { run: Run }) {
@@ -33,10 +41,20 @@ export function SignOff({ run }: { run: Run }) {
       setNote('');
       setAsking(undefined);
     });
+  // What goes on while exceptions are open needs a note.
+  const next = (step: SignStep['step']) => (s.open > 0 ? setAsking(step) : void go(step));
   const own = s.preparer === me.data?.name;
   return (
     <section className={`signoff ${s.state}`} aria-label="Sign-off">
-      <span>{s.says}</span>
+      <span>
+        {s.says}
+        {s.state !== 'signed' && s.open > 0 && (
+          <b className="open">
+            {' '}
+            {count(s.open)} {s.open === 1 ? 'exception is' : 'exceptions are'} still open.
+          </b>
+        )}
+      </span>
       {may && (
         <span className="acts">
           {asking ? (
@@ -45,14 +63,14 @@ export function SignOff({ run }: { run: Run }) {
                 size="small"
                 autoFocus
                 aria-label="why"
-                placeholder="why?"
+                placeholder={asking === 'submit' || asking === 'sign' ? `why, with ${count(s.open)} open?` : 'why?'}
                 style={{ width: 300 }}
                 value={note}
                 onChange={(event) => setNote(event.target.value)}
                 onPressEnter={() => note && void go(asking)}
               />
               <Button size="small" type="primary" disabled={!note.trim()} onClick={() => void go(asking)}>
-                {asking === 'reopen' ? 'Reopen it' : 'Send it back'}
+                {acts[asking]}
               </Button>
               <Button size="small" type="text" onClick={() => setAsking(undefined)}>
                 Leave it
@@ -61,7 +79,7 @@ export function SignOff({ run }: { run: Run }) {
           ) : (
             <>
               {s.state === 'draft' && (
-                <Button size="small" onClick={() => void go('submit')}>
+                <Button size="small" onClick={() => next('submit')}>
                   Submit for signing
                 </Button>
               )}
@@ -72,7 +90,7 @@ export function SignOff({ run }: { run: Run }) {
                     type="primary"
                     disabled={own}
                     title={own ? 'Another person signs it.' : undefined}
-                    onClick={() => void go('sign')}
+                    onClick={() => next('sign')}
                   >
                     Sign
                   </Button>
