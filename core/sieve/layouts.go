@@ -57,7 +57,7 @@ func withLayouts(c Columns, list []reading.Reading, name string, found Layouts) 
 // order than that of ISO 8601. grouped says that the numbers have marks between thousands.
 func Layout(t typing.Type, grouped bool) (r reading.Reading, ok bool) {
 	switch {
-	case t.Name == typing.Decimal && (t.Form == typing.Comma || t.Form == typing.Point && grouped):
+	case t.Name == typing.Decimal && t.Form != "" && (t.Form != typing.Point || grouped):
 		return reading.Reading{Name: "number", Argument: t.Form}, true
 	case t.Name == typing.Date && t.Form != "" && t.Form != reading.ISODate:
 		return reading.Reading{Name: "date", Argument: t.Form}, true

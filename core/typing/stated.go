@@ -18,7 +18,11 @@ func Parse(text string) (Type, error) {
 			return Type{}, fmt.Errorf("the type %s has no forms; write %s alone", name, name)
 		}
 	case Decimal:
-		if form != Point && form != Comma {
+		point, marks, _ := strings.Cut(form, " ")
+		if _, err := reading.Parse("number " + form); err != nil && marks != "" {
+			return Type{}, err
+		}
+		if point != Point && point != Comma {
 			return Type{}, fmt.Errorf("%q does not say how decimals are written; write decimal %s or decimal %s", text, Point, Comma)
 		}
 	case Date:

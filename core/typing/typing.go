@@ -32,8 +32,8 @@ const (
 // Names are the types that there are.
 var Names = []string{Text, Integer, Decimal, Date, Timestamp, Boolean}
 
-// Type is a type, and the form in which its values are written: of a decimal "point" or "comma", of a date its layout, of
-// a boolean its two words, "true/false".
+// Type is a type, and the form in which its values are written: of a decimal "point" or "comma", perhaps with the marks of amounts behind it
+// ("comma brackets currency"), of a date its layout, of a boolean its two words, "true/false".
 type Type struct {
 	Name string `json:"name" enum:"text,integer,decimal,date,timestamp,boolean"`
 	Form string `json:"form,omitempty"`
@@ -73,11 +73,12 @@ type Finder struct {
 	stated     bool
 	values     int64
 	candidates []candidate
-	untried    [4][]Count // by kind: the first values of it; candidates that are not tried on it do not read them
-	last       string     // of the lists of first values that are full, the last text: none has room for one behind it
-	zeros      Count      // digits with zeros in front
-	long       Count      // more digits than a number has
-	places     [2]Count   // decimals with one digit behind the point, and with two of which the last is a zero
+	untried    [4][]Count  // by kind: the first values of it; candidates that are not tried on it do not read them
+	last       string      // of the lists of first values that are full, the last text: none has room for one behind it
+	zeros      Count       // digits with zeros in front
+	long       Count       // more digits than a number has
+	amounts    [2]*amounts // with marks, in each form; nil: they are not looked for
+	places     [2]Count    // decimals with one digit behind the point, and with two of which the last is a zero
 }
 
 type candidate struct {
@@ -137,7 +138,7 @@ func DateLayouts() []string { return slices.Concat(dateLayouts, namedLayouts) }
 
 // NewFinder returns a finder that has seen no value.
 func NewFinder() *Finder {
-	f := &Finder{}
+	f := &Finder{amounts: [2]*amounts{newAmounts(Point), newAmounts(Comma)}}
 	for _, pair := range []string{"true/false", "yes/no", "Y/N"} {
 		yes, no, _ := strings.Cut(pair, "/")
 		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: isOneOf(yes, no)})
@@ -212,6 +213,7 @@ func (f *Finder) Add(text []byte, records int64) {
 		}
 	}
 	unread(&f.untried[k])
+	f.addAmount(text, k, records)
 	for i := range f.candidates {
 		c := &f.candidates[i]
 		switch {
@@ -227,6 +229,22 @@ func (f *Finder) Add(text []byte, records int64) {
 	}
 	if k == digits {
 		f.code(text, records)
+	}
+}
+
+// addAmount tells those that count amounts of a value. What has nothing but words is told in the end, of all values at once.
+func (f *Finder) addAmount(text []byte, k kind, records int64) {
+	if f.amounts[0] == nil || k == words {
+		return
+	}
+	if marks, ok := marksOf(text); ok {
+		for _, a := range f.amounts {
+			a.add(text, marks, records)
+		}
+		return
+	}
+	for _, a := range f.amounts {
+		a.unread = first(a.unread, text, records)
 	}
 }
 
@@ -346,6 +364,9 @@ func (f *Finder) Find() Finding {
 			best = c
 		}
 	}
+	if found, ok := f.findAmounts(best.read); ok && f.codes(found.Type) == "" {
+		return found
+	}
 	if why := f.codes(best.Type); why != "" {
 		none.Why = why
 		return none
@@ -357,10 +378,7 @@ func (f *Finder) Find() Finding {
 		}
 		return none
 	}
-	found := Finding{Type: best.Type, Values: f.values, Read: best.read, Unread: f.unreadBy(&best), Ambiguous: []Type{}, Why: "it reads every value"}
-	if best.read < f.values {
-		found.Why = fmt.Sprintf("it reads %d of %d values", best.read, f.values)
-	}
+	found := Finding{Type: best.Type, Values: f.values, Read: best.read, Unread: f.unreadBy(&best), Ambiguous: []Type{}, Why: f.reads(best.read)}
 	for _, c := range f.candidates {
 		if c.read == best.read && different(best.Type, c.Type) && !slices.ContainsFunc(found.Ambiguous, func(t Type) bool { return !different(t, c.Type) }) {
 			found.Ambiguous = append(found.Ambiguous, c.Type)
@@ -369,9 +387,19 @@ func (f *Finder) Find() Finding {
 	if len(found.Ambiguous) > 0 {
 		found.Ambiguous = append([]Type{best.Type}, found.Ambiguous...)
 		found.Form = ""
-		found.Why = "every value reads in more than one way; nothing in them decides"
+		found.Why = undecided
 	}
 	return found
+}
+
+const undecided = "every value reads in more than one way; nothing in them decides"
+
+// reads says how many of the values a type reads.
+func (f *Finder) reads(n int64) string {
+	if n == f.values {
+		return "it reads every value"
+	}
+	return fmt.Sprintf("it reads %d of %d values", n, f.values)
 }
 
 // codes says why a column that reads as numbers holds codes, or nothing.

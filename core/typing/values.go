@@ -2,6 +2,7 @@ package typing
 
 import (
 	"bytes"
+	"strings"
 	"time"
 
 	"twinsieve/core/exact"
@@ -114,6 +115,7 @@ func readTimestamp(b []byte) (time.Time, bool) {
 type Values struct {
 	Type
 	date   *reading.Reader
+	amount *reading.Reader // of decimals with marks
 	buffer []byte
 }
 
@@ -122,6 +124,9 @@ func NewValues(t Type) *Values {
 	v := &Values{Type: t}
 	if t.Name == Date && t.Form != "" {
 		v.date = dateReader(t.Form)
+	}
+	if t.Name == Decimal && strings.Contains(t.Form, " ") {
+		v.amount = numberReader(t.Form)
 	}
 	return v
 }
@@ -133,6 +138,10 @@ func (v *Values) Number(text []byte) ([]byte, bool) {
 	switch {
 	case v.Name == Integer && isInteger(text):
 		v.buffer, ok = exact.Plain(v.buffer[:0], text)
+	case v.amount != nil:
+		if read := v.amount.Cell(text); read.State == reading.Text {
+			v.buffer, ok = append(v.buffer[:0], read.Text...), true
+		}
 	case v.Name == Decimal && v.Form != "":
 		v.buffer, ok = ReadDecimal(v.buffer[:0], text, v.Form)
 	}
