@@ -182,8 +182,13 @@ func events[In, Event any](who view.Role, path, id, summary, name string, h func
 			fail(c, err)
 			return
 		}
-		begun := false
-		err = h(c.Request.Context(), in, func(e Event) error {
+		begun, still := false, mayStill(c.Request.Context())
+		ctx, stop := whileAllowed(c.Request.Context())
+		defer stop()
+		err = h(ctx, in, func(e Event) error {
+			if !still() { // since the request came, the caller may have been signed out
+				return context.Canceled
+			}
 			if !begun {
 				begun = true
 				c.Header("Content-Type", "text/event-stream")

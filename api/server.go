@@ -122,9 +122,23 @@ func logRequests(log *slog.Logger) gin.HandlerFunc {
 		if c.Writer.Status() >= 500 {
 			level = slog.LevelError
 		}
-		log.Log(c.Request.Context(), level, "request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		log.Log(c.Request.Context(), level, "request", "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "status", c.Writer.Status(),
 			"duration", time.Since(start).Round(time.Microsecond), "errors", c.Errors.String())
 	}
+}
+
+// loggedPath is a path without the code of a one-time link or of a share, with which anybody who reads the log could enter.
+func loggedPath(path string) string {
+	for _, begin := range []string{"/api/v1/enter/", "/api/v1/shared/", "/enter/", "/shared/"} {
+		if rest, ok := strings.CutPrefix(path, begin); ok {
+			_, behind, more := strings.Cut(rest, "/")
+			if more {
+				behind = "/" + behind
+			}
+			return begin + "…" + behind
+		}
+	}
+	return path
 }
 
 func recoverPanics(log *slog.Logger) gin.HandlerFunc {
@@ -137,7 +151,7 @@ func recoverPanics(log *slog.Logger) gin.HandlerFunc {
 			if p == http.ErrAbortHandler { //nolint:errorlint // the sentinel itself is what is thrown
 				panic(p)
 			}
-			log.Error("a request failed", "path", c.Request.URL.Path, "panic", p)
+			log.Error("a request failed", "path", loggedPath(c.Request.URL.Path), "panic", p)
 			fail(c, view.Failed.New("The service failed on this request; its log says more."))
 		}()
 		c.Next()

@@ -33,7 +33,8 @@ func signedIn(v *service.Service, who view.Role) gin.HandlerFunc {
 			token = ""
 		}
 		address, _, _ := net.SplitHostPort(c.Request.RemoteAddr) // empty where it has no port
-		ctx := context.WithValue(service.From(c.Request.Context(), address), sessionKey{}, session)
+		from := service.From(c.Request.Context(), address)
+		ctx := context.WithValue(from, sessionKey{}, session)
 		person, ctx, err := v.Caller(ctx, session, token)
 		switch {
 		case err != nil:
@@ -47,9 +48,46 @@ func signedIn(v *service.Service, who view.Role) gin.HandlerFunc {
 		if c.IsAborted() {
 			return
 		}
-		c.Request = c.Request.WithContext(ctx)
+		c.Request = c.Request.WithContext(context.WithValue(ctx, stillKey{}, func() bool {
+			person, _, err := v.Caller(from, session, token)
+			return err == nil && (who == anyone || person != nil && person.Role.Allows(who))
+		}))
 		c.Next()
 	}
+}
+
+type stillKey struct{}
+
+// rechecked is how often it is looked whether who follows something may still do so, while nothing happens.
+const rechecked = time.Minute
+
+// mayStill returns what says whether a caller may still do what the request does, for answers that go on.
+func mayStill(ctx context.Context) func() bool {
+	if still, ok := ctx.Value(stillKey{}).(func() bool); ok {
+		return still
+	}
+	return func() bool { return false }
+}
+
+// whileAllowed returns a context that ends when the caller may do no more what the request does. stop is to be called.
+func whileAllowed(ctx context.Context) (_ context.Context, stop func()) {
+	still := mayStill(ctx)
+	ctx, cancel := context.WithCancel(ctx)
+	go func() {
+		ticker := time.NewTicker(rechecked)
+		defer ticker.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+				if !still() {
+					cancel()
+				}
+			}
+		}
+	}()
+	return ctx, cancel
 }
 
 func cookie(secret string, ends time.Time) *http.Cookie {

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -224,6 +225,9 @@ func (s *serving) run(ctx context.Context, log io.Writer, ready func(address str
 		BaseContext: func(net.Listener) context.Context { return stopped }}
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()
+	if at, err := netip.ParseAddrPort(listener.Addr().String()); err == nil && !at.Addr().Unmap().IsLoopback() {
+		logger.Warn("this address can be reached from other machines, and what goes there can be read on the way: let a proxy that speaks TLS stand before it", "address", at.String())
+	}
 	address := "http://" + listener.Addr().String()
 	if err := ready(address, v); err != nil {
 		return err

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"syscall"
 	"testing"
+	"time"
 
 	"twinsieve/client"
 	"twinsieve/core/expression"
@@ -287,5 +288,66 @@ func TestWhatOthersSee(t *testing.T) {
 	defer resp.Body.Close()
 	if resp.StatusCode != 200 || resp.Header.Get("Cache-Control") != "no-store" || !strings.Contains(resp.Header.Get("Content-Security-Policy"), "base-uri 'none'") {
 		t.Errorf("%d %v", resp.StatusCode, resp.Header)
+	}
+}
+
+// TestFollowingEnds: who follows a report hears nothing more from the moment of being signed out of the service.
+func TestFollowingEnds(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir(), "--verbose")
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 20}))
+	tam := p.as(p.person(t, "tam", view.Analyst))
+	begun, ended := make(chan bool, 1), make(chan []view.ReportChange, 1)
+	go func() {
+		var heard []view.ReportChange
+		_ = tam.FollowReport(t.Context(), head.ID, func(change view.ReportChange) bool {
+			if heard = append(heard, change); len(heard) == 1 {
+				begun <- true
+			}
+			return true
+		}) // it ends with an error or without, as the service sees fit
+		ended <- heard
+	}()
+	<-begun
+	people, err := c.People(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, person := range people.People {
+		if person.Name == "tam" {
+			if _, err := c.ChangePerson(t.Context(), "tam", person.Version, view.PersonChange{FullName: person.FullName, Role: person.Role}); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	for range 2 {
+		if _, err := c.Comment(t.Context(), head.ID, "2", "not for tam"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	select {
+	case heard := <-ended:
+		for _, change := range heard {
+			if strings.Contains(change.Says, "commented") {
+				t.Errorf("heard, though inactive: %+v", change)
+			}
+		}
+	case <-time.After(30 * time.Second):
+		t.Error("the stream goes on")
+	}
+
+	// What lets anybody in is not in the log.
+	p.person(t, "lio", view.Reader)
+	invited, err := c.Invite(t.Context(), "lio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	code := invited.Link[strings.LastIndexByte(invited.Link, '/')+1:]
+	if _, err := client.New(p.address, "").OneTime(t.Context(), invited.Link); err != nil {
+		t.Error(err)
+	}
+	if text := p.log.String(); strings.Contains(text, code) || !strings.Contains(text, "/api/v1/enter/…") {
+		t.Errorf("the log has the code %s, or not the request:\n%s", code, text)
 	}
 }
