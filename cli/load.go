@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -244,6 +245,14 @@ func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	for _, f := range s.Findings.Footers {
 		fmt.Fprintf(w, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
+	for _, u := range s.Findings.Unequal {
+		if len(u.Missing) > 0 {
+			fmt.Fprintf(w, "warning: %s has no column %s; its records are blank there\n", u.Label, quoted(u.Missing))
+		}
+		if len(u.Left) > 0 {
+			fmt.Fprintf(w, "warning: the column %s of %s is left out, for not all sources have it\n", quoted(u.Left), u.Label)
+		}
+	}
 	for _, f := range s.Findings.Totals {
 		fmt.Fprintln(w, likeTotal(&f))
 	}
@@ -256,6 +265,15 @@ func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	if s.Findings.Same != "" {
 		fmt.Fprintf(w, "the same content is there already: %s\n", s.Findings.Same)
 	}
+}
+
+// quoted writes names one after the other.
+func quoted(names []string) string {
+	var list []string
+	for _, n := range names {
+		list = append(list, strconv.Quote(n))
+	}
+	return strings.Join(list, ", ")
 }
 
 // likeTotal warns of a last record that looks like a total.

@@ -107,6 +107,13 @@ type sifted struct {
 
 	Uncomputed [2][]expression.Failures `json:"uncomputed"` // cells of computed columns that could not be
 	Diagnosis  *view.Diagnosis          `json:"diagnosis,omitempty"`
+	Shown      *listed                  `json:"shown,omitempty"` // the first exceptions, where some are asked for
+}
+
+// listed are rows under the names of their columns.
+type listed struct {
+	Columns []string   `json:"columns"`
+	Rows    [][]string `json:"rows"`
 }
 
 // rejectsListed is how many rejects of a file are listed.
@@ -353,28 +360,19 @@ func (s *sifting) writeExceptions(ctx context.Context, plan *sieve.Plan, index *
 }
 
 func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index *match.Index, tables [2]record.Table, nearby *nearby, result *sifted) error {
-	if p.form == "json" {
-		return p.json(result)
-	}
 	layout := handover.NewLayout(plan)
-	if p.form != "table" {
+	if p.form == "csv" || p.form == "ndjson" {
 		return s.printAll(cmd.Context(), p, layout, plan, index, nearby)
 	}
-	var rows [][]string
-	if s.show > 0 {
-		places := exception.Places(index, exceptionTrays()...)
-		entries, err := exception.Read(cmd.Context(), plan, index, tables, places[:min(len(places), s.show)])
-		if err != nil {
-			return broken("%w", err)
+	rows, err := s.first(cmd.Context(), layout, plan, index, tables)
+	if err != nil {
+		return err
+	}
+	if p.form == "json" {
+		if s.show > 0 {
+			result.Shown = &listed{layout.Columns(), append([][]string{}, rows...)}
 		}
-		for i := range entries {
-			if _, err := layout.Rows(&entries[i], nil, func(row []string) error {
-				rows = append(rows, slices.Clone(row))
-				return nil
-			}); err != nil {
-				return err
-			}
-		}
+		return p.json(result)
 	}
 	names := plan.Definition.SideNames()
 	p.summary(result.Summary, names[0], names[1])
@@ -409,6 +407,27 @@ func (s *sifting) print(cmd *cobra.Command, p *printer, plan *sieve.Plan, index 
 		fmt.Fprintf(p.out, "\n%s exceptions written to %s\n", summary.Number(result.Exceptions), s.out)
 	}
 	return nil
+}
+
+// first are the rows of the first exceptions, as many as are to be shown.
+func (s *sifting) first(ctx context.Context, layout *handover.Layout, plan *sieve.Plan, index *match.Index, tables [2]record.Table) (rows [][]string, err error) {
+	if s.show == 0 {
+		return nil, nil
+	}
+	places := exception.Places(index, exceptionTrays()...)
+	entries, err := exception.Read(ctx, plan, index, tables, places[:min(len(places), s.show)])
+	if err != nil {
+		return nil, broken("%w", err)
+	}
+	for i := range entries {
+		if _, err := layout.Rows(&entries[i], nil, func(row []string) error {
+			rows = append(rows, slices.Clone(row))
+			return nil
+		}); err != nil {
+			return nil, err
+		}
+	}
+	return rows, nil
 }
 
 // printAll prints all exceptions for programs, a part of them at a time.

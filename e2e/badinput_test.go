@@ -93,7 +93,7 @@ func TestBadRequests(t *testing.T) {
 		"tolerance of a text": {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: within 1"}, `--compare "amount_due=Amount: within 1": a tolerance of 1 stands on a field compared as text`},
 		"tolerance negative":  {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: as decimal, within -1"}, "the tolerance -1 is below zero"},
 		"unknown kind":        {[]string{"-k", "call_no=Call", "-c", "amount_due=Amount: as money"}, `--compare "amount_due=Amount: as money": fields cannot be compared as "money"; write one of text, decimal, date`},
-		"unknown word":        {[]string{"--sieve", sieve("keys:\n  - left: call_no\n")}, `bad.sieve.yaml: line 4, column 1: the word "keys" is not one of a sieve file`},
+		"unknown word":        {[]string{"--sieve", sieve("keys:\n  - left: call_no\n")}, `bad.sieve.yaml: line 4, column 1: a sieve file has no word "keys"; did you mean "key"?`},
 		"no such sieve file":  {[]string{"--sieve", filepath.Join(dir, "none.sieve.yaml")}, "the sieve file cannot be read: open "},
 		"bad form":            {[]string{"-k", "call_no=Call", "-o", "xml"}, `--output "xml" is not a form; write one of table, json, ndjson, csv`},
 		"bad memory":          {[]string{"-k", "call_no=Call", "--memory", "lots"}, `--memory "lots" is not a size; write one such as 64MB`},

@@ -48,6 +48,18 @@ func TestLastRows(t *testing.T) {
 		}
 	}
 
+	// Of a stack it is said which file has other columns than the others.
+	january, february := write(t, dir, "january.csv", []byte("Meter,kwh\nM1,5\n")), write(t, dir, "february.csv", []byte("meter,kwh\nM1,6\n"))
+	r := run(t, p.at(), "load", january, february, "--stack", "--as", "quarter", "--origin", "month")
+	for _, want := range []string{`warning: january.csv has no column "meter"; its records are blank there`, `warning: february.csv has no column "Meter"`} {
+		if r.status != 0 || !strings.Contains(r.errors, want) {
+			t.Errorf("exit %d, %s does not say %q", r.status, r.errors, want)
+		}
+	}
+	if r := run(t, nil, "sift", january, bills, "-k", "kwh=fee", "-o", "json", "--show", "1"); !strings.Contains(r.out, `"shown": {`) || !strings.Contains(r.out, `"no january record has this key"`) {
+		t.Errorf("the first exception as JSON: %s%s", r.out, r.errors)
+	}
+
 	const short = "call,day,fee\nMW-1,2031-03-01,2.50\nMW-2\nMW-3,2031-03-02\n"
 	log := write(t, dir, "short.csv", []byte(short))
 	if r := run(t, nil, "sift", log, bills, "-k", "call", "--left-short-rows", "fill", "-o", "json"); r.status != 1 || !strings.Contains(r.out, `"filled": [`) || strings.Contains(r.out, `"rejects": [

@@ -106,6 +106,7 @@ const mostCrosswalk = 16 << 20
 // readCrosswalk reads the pairs of a file that a crosswalk does not have: those that are the same, and those that are not.
 func readCrosswalk(file io.Reader, c *view.Crosswalk) (same, other []view.KeyPair, err error) {
 	r := csv.NewReader(file)
+	r.FieldsPerRecord = -1 // a list made by hand need not have all columns that one has which was exported
 	head, err := r.Read()
 	if errors.Is(err, io.EOF) {
 		return nil, nil, errors.New("the file is empty; its first line names the columns")
@@ -139,6 +140,13 @@ func readCrosswalk(file io.Reader, c *view.Crosswalk) (same, other []view.KeyPai
 		if err != nil {
 			return nil, nil, err
 		}
+		line, _ := r.FieldPos(0)
+		if last := slices.Max(slices.Concat(places[0], places[1])); len(row) <= last {
+			return nil, nil, fmt.Errorf("line %d: there are %d cells, and the key goes on to the column %q, which is the %dth", line, len(row), head[last], last+1)
+		}
+		if len(row) > len(head) {
+			return nil, nil, fmt.Errorf("line %d: there are %d cells, and %d columns are named", line, len(row), len(head))
+		}
 		var pair view.KeyPair
 		for _, at := range places[0] {
 			pair.Left = append(pair.Left, row[at])
@@ -147,13 +155,12 @@ func readCrosswalk(file io.Reader, c *view.Crosswalk) (same, other []view.KeyPai
 			pair.Right = append(pair.Right, row[at])
 		}
 		accept := true
-		if decision >= 0 {
+		if decision >= 0 && decision < len(row) {
 			switch row[decision] {
 			case "", sameKeys:
 			case notSameKeys:
 				accept = false
 			default:
-				line, _ := r.FieldPos(decision)
 				return nil, nil, fmt.Errorf("line %d: the decision %q is none; write %s or %s", line, row[decision], sameKeys, notSameKeys)
 			}
 		}

@@ -19,7 +19,7 @@ func TestReadCrosswalk(t *testing.T) {
 	if got := fmt.Sprint(same, other, err); got != "[{[C 1] [D 1] 0 } {[E 2] [F, G 2] 0 }] [{[A 1] [B 1] 0 }] <nil>" {
 		t.Errorf("read %s", got)
 	}
-	for text, want := range map[string]string{"": "the file is empty", "left call\n": `line 1: there is no column "left day"`, "left call,left day,right Call,right Day\na,b\n": "record on line 2: wrong number of fields",
+	for text, want := range map[string]string{"": "the file is empty", "left call\n": `line 1: there is no column "left day"`, "left call,left day,right Call,right Day\na,b\n": "line 2: there are 2 cells, and the key goes on to the column \"right Day\", which is the 4th",
 		"left call,left day,right Call,right Day,decision\na,b,c,d,no\n": `line 2: the decision "no" is none; write same or not the same`} {
 		if _, _, err := readCrosswalk(strings.NewReader(text), c); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v, want %q", text, err, want)

@@ -209,6 +209,9 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost(), Parents: file.parents, Run: file.run}
 	for _, part := range src.Parts() {
 		findings.Origins = append(findings.Origins, typing.Count{Text: part.Label, Records: part.Records})
+		if len(part.Missing)+len(part.Left) > 0 {
+			findings.Unequal = append(findings.Unequal, view.UnequalPart{Label: part.Label, Missing: append([]string{}, part.Missing...), Left: append([]string{}, part.Left...)})
+		}
 	}
 	switch name, snap, err := v.store.SameContent(ctx, w.Hash()); {
 	case err == nil:

@@ -109,11 +109,19 @@ type Findings struct {
 	Same    string          `json:"same,omitempty" description:"An earlier snapshot with the same content."`
 
 	Origins []typing.Count `json:"origins,omitempty" description:"Of a stack: records by origin."`
+	Unequal []UnequalPart  `json:"unequal,omitempty" description:"Of a stack: the sources that do not have the same columns as the others."`
 	Parents []Parent       `json:"parents,omitempty" description:"Of a record set made from others: what it was made from."`
 	Run     uint           `json:"run,omitempty" description:"Of the rows of a run: its id."`
 
 	Uncomputed []expression.Failures `json:"uncomputed,omitempty" description:"Cells of computed columns that could not be computed."`
 	Lost       []intake.Lost         `json:"lost,omitempty" description:"Computed columns that could not be this time, and why."`
+}
+
+// UnequalPart is a source of a stack that does not have the same columns as the others.
+type UnequalPart struct {
+	Label   string   `json:"label"`
+	Missing []string `json:"missing" nullable:"false" description:"Columns of the stack that it does not have: its records are blank there."`
+	Left    []string `json:"left" nullable:"false" description:"Columns of its own that the stack leaves out."`
 }
 
 // Parent is a snapshot that another was made from.

@@ -2415,6 +2415,8 @@ export interface components {
             types: components["schemas"]["TypingType"][];
             /** @description Cells of computed columns that could not be computed. */
             uncomputed?: components["schemas"]["ExpressionFailures"][];
+            /** @description Of a stack: the sources that do not have the same columns as the others. */
+            unequal?: components["schemas"]["UnequalPart"][];
         };
         Folder: {
             /** @description There is such a folder. */
@@ -3782,6 +3784,13 @@ export interface components {
             form?: string;
             /** @enum {string} */
             name: "text" | "integer" | "decimal" | "date" | "timestamp" | "boolean";
+        };
+        UnequalPart: {
+            label: string;
+            /** @description Columns of its own that the stack leaves out. */
+            left: string[];
+            /** @description Columns of the stack that it does not have: its records are blank there. */
+            missing: string[];
         };
         Upload: {
             /** Format: int64 */

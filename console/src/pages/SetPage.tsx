@@ -53,6 +53,13 @@ export function SetPage() {
           <span className="mono">{f.text}</span>
         </p>
       ))}
+      {s.findings.unequal?.map((u) => (
+        <p key={u.label} className="say missed">
+          {u.missing.length > 0 && `✗ ${u.label} has no column ${u.missing.join(', ')}; its records are blank there. `}
+          {u.left.length > 0 &&
+            `✗ The column ${u.left.join(', ')} of ${u.label} is left out, for not all sources have it.`}
+        </p>
+      ))}
       {s.findings.likeTotals?.map((f) => (
         <p key={`${f.source} ${f.line}`} className="say missed">
           ✗ the last record{f.line > 0 && `, line ${count(f.line)}`}
