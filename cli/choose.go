@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"twinsieve/client"
+	"twinsieve/core/exact"
 )
 
 // What exceptions can be chosen and sorted by.
@@ -41,6 +43,29 @@ func (v *trayNames) Set(text string) error {
 	return nil
 }
 
+// amountSize is an option whose value is an amount without its sign.
+type amountSize struct{ to *string }
+
+// String implements [pflag.Value].
+func (v *amountSize) String() string {
+	if v.to == nil {
+		return ""
+	}
+	return *v.to
+}
+
+// Type implements [pflag.Value].
+func (v *amountSize) Type() string { return "amount" }
+
+// Set implements [pflag.Value].
+func (v *amountSize) Set(text string) error {
+	if plain, ok := exact.Plain(nil, []byte(text)); !ok || plain[0] == '-' {
+		return fmt.Errorf("takes an amount of zero or more such as 1200.50, not %q", text)
+	}
+	*v.to = text
+	return nil
+}
+
 // chooseFlags are the options by which the exceptions of a report are chosen.
 func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f := cmd.Flags()
@@ -52,8 +77,8 @@ func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f.StringVar(&q.Reason, "reason", "", "only exceptions with this reason; or none")
 	f.StringVar(&q.Differs, "differs", "", "only pairs that do not agree in this compared field, named by its left column")
 	f.StringVar(&q.In, "in", "", "only exceptions whose amount is in this currency; none: in no one currency")
-	f.StringVar(&q.AtLeast, "at-least", "", "only exceptions whose amount is at least so large, whatever its sign")
-	f.StringVar(&q.AtMost, "at-most", "", "only exceptions whose amount is at most so large, whatever its sign")
+	f.Var(&amountSize{&q.AtLeast}, "at-least", "only exceptions whose `amount` is at least so large, whatever its sign")
+	f.Var(&amountSize{&q.AtMost}, "at-most", "only exceptions whose `amount` is at most so large, whatever its sign")
 }
 
 // orderFlags are the options of the order of what was chosen.

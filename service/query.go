@@ -116,7 +116,7 @@ func (q *Query) chosen(ctx context.Context, r *report) (out store.EntryQuery, er
 		}
 		plain, ok := exact.Plain(nil, []byte(bound.text))
 		if !ok || plain[0] == '-' {
-			return out, view.Invalid.New(fmt.Sprintf("%s is %q, and not a number that an amount's magnitude can be held against, such as 1200.50.", bound.name, bound.text))
+			return out, view.Invalid.New(fmt.Sprintf("%s is %q, which is not an amount of zero or more; write one such as 1200.50.", bound.name, bound.text))
 		}
 		*bound.into = exact.AppendOrdered(nil, plain)
 	}
