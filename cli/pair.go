@@ -67,7 +67,9 @@ func printTriedPair(p *printer, run *view.Run, t *view.TriedPair) error {
 	for _, s := range t.Sums {
 		rows = append(rows, []string{s.Name, s.Left, s.Right, s.Difference})
 	}
-	if err := p.rows([]string{"sum", run.Sides[0].Set, run.Sides[1].Set, "difference"}, rows, t, 1, 2, 3); err != nil || p.form != "table" {
+	if len(rows) == 0 && p.form == "table" {
+		fmt.Fprintln(p.out, "the sieve names no amounts, so nothing is added up; name some under amounts, or compare a field as decimal")
+	} else if err := p.rows([]string{"sum", run.Sides[0].Set, run.Sides[1].Set, "difference"}, rows, t, 1, 2, 3); err != nil || p.form != "table" {
 		return err
 	}
 	verdict := "every compared field agrees: they would be matched"
