@@ -46,15 +46,12 @@ export function SignOff({ run }: { run: Run }) {
   const own = s.preparer === me.data?.name;
   return (
     <section className={`signoff ${s.state}`} aria-label="Sign-off">
-      <span>
-        {s.says}
-        {s.state !== 'signed' && s.open > 0 && (
-          <b className="open">
-            {' '}
-            {count(s.open)} {s.open === 1 ? 'exception is' : 'exceptions are'} still open.
-          </b>
-        )}
-      </span>
+      <span>{s.says}</span>
+      {s.state !== 'signed' && s.open > 0 && (
+        <b>
+          {count(s.open)} {s.open === 1 ? 'exception is' : 'exceptions are'} still open.
+        </b>
+      )}
       {may && (
         <span className="acts">
           {asking ? (
