@@ -18,58 +18,28 @@ var (
 	sorts    = []string{"place", "key", "amount", "tray", "status", "owner", "age"}
 )
 
-// trayNames is an option that takes the names of trays.
-type trayNames struct{ to *string }
-
-// String implements [pflag.Value].
-func (v *trayNames) String() string {
-	if v.to == nil {
-		return ""
-	}
-	return *v.to
-}
-
-// Type implements [pflag.Value].
-func (v *trayNames) Type() string { return "tray" }
-
-// Set implements [pflag.Value].
-func (v *trayNames) Set(text string) error {
+// checkTrays refuses names of which one is not a tray's.
+func checkTrays(text string) error {
 	for _, name := range strings.Split(text, ",") {
 		if err := checkWord(name, trays); err != nil {
 			return err
 		}
 	}
-	*v.to = text
 	return nil
 }
 
-// amountSize is an option whose value is an amount without its sign.
-type amountSize struct{ to *string }
-
-// String implements [pflag.Value].
-func (v *amountSize) String() string {
-	if v.to == nil {
-		return ""
-	}
-	return *v.to
-}
-
-// Type implements [pflag.Value].
-func (v *amountSize) Type() string { return "amount" }
-
-// Set implements [pflag.Value].
-func (v *amountSize) Set(text string) error {
+// checkSize refuses what is not an amount without its sign.
+func checkSize(text string) error {
 	if plain, ok := exact.Plain(nil, []byte(text)); !ok || plain[0] == '-' {
 		return fmt.Errorf("takes an amount of zero or more such as 1200.50, not %q", text)
 	}
-	*v.to = text
 	return nil
 }
 
 // chooseFlags are the options by which the exceptions of a report are chosen.
 func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f := cmd.Flags()
-	f.Var(&trayNames{&q.Tray}, "tray", "only the entries of this `tray`, or of several with commas between them (default: all exceptions)")
+	f.Var(&checkedText{&q.Tray, "tray", checkTrays}, "tray", "only the entries of this `tray`, or of several with commas between them (default: all exceptions)")
 	f.StringVar(&q.Search, "search", "", "only the entries that hold each of these words in some cell")
 	someOfVar(f, &q.Change, "change", changes, "only exceptions with this change since the previous run: "+strings.Join(changes, ", "))
 	someOfVar(f, &q.Status, "status", statuses, "only exceptions of this status: "+strings.Join(statuses, ", "))
@@ -77,8 +47,8 @@ func chooseFlags(cmd *cobra.Command, q *client.Query) {
 	f.StringVar(&q.Reason, "reason", "", "only exceptions with this reason; or none")
 	f.StringVar(&q.Differs, "differs", "", "only pairs that do not agree in this compared field, named by its left column")
 	f.StringVar(&q.In, "in", "", "only exceptions whose amount is in this currency; none: in no one currency")
-	f.Var(&amountSize{&q.AtLeast}, "at-least", "only exceptions whose `amount` is at least so large, whatever its sign")
-	f.Var(&amountSize{&q.AtMost}, "at-most", "only exceptions whose `amount` is at most so large, whatever its sign")
+	f.Var(&checkedText{&q.AtLeast, "amount", checkSize}, "at-least", "only exceptions whose `amount` is at least so large, whatever its sign")
+	f.Var(&checkedText{&q.AtMost, "amount", checkSize}, "at-most", "only exceptions whose `amount` is at most so large, whatever its sign")
 }
 
 // orderFlags are the options of the order of what was chosen.

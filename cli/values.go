@@ -67,20 +67,15 @@ func (v *wholeNumber[T]) Set(text string) error {
 	return nil
 }
 
-// oneOf is an option that takes one of a list of words.
-type oneOf struct {
-	to   *string
-	list []string
-}
-
-// oneOfVar adds such an option.
-func oneOfVar(f *pflag.FlagSet, to *string, name, value string, list []string, usage string) {
-	*to = value
-	f.Var(&oneOf{to, list}, name, usage)
+// checkedText is an option whose text is checked where it is given.
+type checkedText struct {
+	to    *string
+	kind  string // what the help calls it
+	check func(text string) error
 }
 
 // String implements [pflag.Value].
-func (v *oneOf) String() string {
+func (v *checkedText) String() string {
 	if v.to == nil {
 		return ""
 	}
@@ -88,15 +83,21 @@ func (v *oneOf) String() string {
 }
 
 // Type implements [pflag.Value].
-func (v *oneOf) Type() string { return "WORD" }
+func (v *checkedText) Type() string { return v.kind }
 
 // Set implements [pflag.Value].
-func (v *oneOf) Set(text string) error {
-	if err := checkWord(text, v.list); err != nil {
+func (v *checkedText) Set(text string) error {
+	if err := v.check(text); err != nil {
 		return err
 	}
 	*v.to = text
 	return nil
+}
+
+// oneOfVar adds an option that takes one of a list of words.
+func oneOfVar(f *pflag.FlagSet, to *string, name, value string, list []string, usage string) {
+	*to = value
+	f.Var(&checkedText{to, "WORD", func(text string) error { return checkWord(text, list) }}, name, usage)
 }
 
 // checkWord refuses a word that is not in a list, and suggests the nearest.

@@ -49,10 +49,10 @@ const mostTexts = 256 << 20
 // Computing adds computed columns to the records of a reader. It is a [record.Reader].
 type Computing struct {
 	record.Reader
-	names    []string
-	programs []*Evaluator
-	failures []Failures
-	most     int // bytes that the computed columns of one batch may have together
+	names      []string
+	evaluators []*Evaluator
+	failures   []Failures
+	most       int // bytes that the computed columns of one batch may have together
 }
 
 // MostComputed is how many computed columns a set may have.
@@ -79,14 +79,14 @@ func (c *Computing) Add(col Column) error {
 		return &ColumnError{col.Name, errors.New("there is a column of that name already; give it another")}
 	case len(c.names) == record.MaxColumns:
 		return &ColumnError{col.Name, fmt.Errorf("a record set has at most %d columns", record.MaxColumns)}
-	case len(c.programs) == MostComputed:
+	case len(c.evaluators) == MostComputed:
 		return &ColumnError{col.Name, fmt.Errorf("a record set has at most %d computed columns", MostComputed)}
 	}
 	p, err := Compile(col.Expression, c.names)
 	if err != nil {
 		return &ColumnError{col.Name, err}
 	}
-	c.names, c.programs = append(c.names, col.Name), append(c.programs, p.Evaluator())
+	c.names, c.evaluators = append(c.names, col.Name), append(c.evaluators, p.Evaluator())
 	c.failures = append(c.failures, Failures{Column: col.Name})
 	return nil
 }
@@ -116,7 +116,7 @@ func (c *Computing) Next() (*record.Batch, error) {
 	}
 	b := &record.Batch{First: source.First, Lines: source.Lines, Columns: slices.Clone(source.Columns)}
 	size := 0
-	for n := range c.programs {
+	for n := range c.evaluators {
 		col, err := c.column(n, b, &size)
 		if err != nil {
 			return nil, err
@@ -128,7 +128,7 @@ func (c *Computing) Next() (*record.Batch, error) {
 
 // column computes the nth column of a batch that has all columns before it. size is how many bytes the computed columns have so far.
 func (c *Computing) column(n int, b *record.Batch, size *int) (*array.String, error) {
-	p, f := c.programs[n], &c.failures[n]
+	p, f := c.evaluators[n], &c.failures[n]
 	column := array.NewStringBuilder(memory.DefaultAllocator)
 	column.Reserve(b.Records())
 	for i := range b.Records() {

@@ -23,7 +23,7 @@ type scratch struct {
 // scratchVariable is the variable by which functions are given the scratch space of their evaluator.
 const scratchVariable = "@scratch"
 
-// remember is the function that stands in for one that needs the memory.
+// remember is the function that stands in for one that needs the scratch space.
 var remember = map[string]string{"date": "@date", "matches": "@matches"}
 
 var scratchType = types.NewOpaqueType("scratch")

@@ -10,12 +10,11 @@ import (
 	"golang.org/x/text/currency"
 
 	"twinsieve/core/reading"
-	"twinsieve/core/tray"
 )
 
 // Amounts of money come with marks that numbers do not have: a currency, brackets or a minus behind for those below zero. A column of them is
 // proposed as decimal with the marks that it has. A currency is a sign or a code of ISO 4217, so that codes such as TQ-17 are none; and half of
-// the values have a fraction, as amounts have.
+// the values with marks have a fraction, as amounts have.
 
 // The words of the marks, as the reading number has them.
 const (
@@ -26,46 +25,55 @@ const (
 
 var amountMarks = []string{brackets, trailingMinus, currencyMark}
 
-// amounts counts the values that read as amounts with marks, in one form.
+// amountForms are the forms of decimals, in the order of a finder's amounts.
+var amountForms = [2]string{Point, Comma}
+
+// amounts counts the values of a column that read as amounts in one form, and do not without their marks.
 type amounts struct {
-	form      string // point or comma
+	at        int // of its form
 	reader    *reading.Reader
 	read      int64
 	fractions int64
 	marks     map[string]bool // those that were seen
-	unread    []Count
+	unread    []Count         // the first values that are no decimals of the form, with or without marks
 }
 
-func newAmounts(form string) *amounts {
-	return &amounts{form: form, reader: numberReader(form + " " + strings.Join(amountMarks, " ")), marks: map[string]bool{}}
+func newAmounts(at int) *amounts {
+	return &amounts{at: at, reader: readerOf("number " + amountForms[at] + " " + strings.Join(amountMarks, " ")), marks: map[string]bool{}}
 }
 
-// numberReader returns a reader of numbers in a form that is known to be one.
-func numberReader(form string) *reading.Reader {
-	chain, err := reading.Compile(reading.MustParse("number "+form), tray.Left, nil)
-	if err != nil {
-		panic(err)
-	}
-	return chain.Reader()
-}
-
-// add tells of a value without spaces around it, and of its marks.
-func (a *amounts) add(text []byte, marks []string, records int64) {
-	if v := a.reader.Cell(text); v.State != reading.Text || len(v.Text) > mostDigits {
-		a.unread = first(a.unread, text, records)
+// addAmount tells of a value without spaces around it. plain says in which forms it is a decimal without marks; then nothing is looked for.
+func (f *Finder) addAmount(text []byte, records int64, plain [2]bool, unread func(*[]Count)) {
+	if f.amounts[0] == nil || plain[0] && plain[1] {
 		return
-	} else if bytes.IndexByte(v.Text, '.') >= 0 || bytes.Contains(text, []byte{map[string]byte{Point: '.', Comma: ','}[a.form], '0'}) {
-		a.fractions += records
 	}
-	a.read += records
-	for _, m := range marks {
-		a.marks[m] = true
+	marks, may := marksOf(text)
+	for at, a := range f.amounts {
+		switch {
+		case plain[at]:
+		case may && a.reads(text):
+			a.read += records
+			if point := [2]byte{'.', ','}[at]; bytes.IndexByte(text, point) >= 0 {
+				a.fractions += records
+			}
+			for _, m := range marks {
+				a.marks[m] = true
+			}
+		default:
+			unread(&a.unread)
+		}
 	}
+}
+
+// reads reports whether a value reads as an amount.
+func (a *amounts) reads(text []byte) bool {
+	v := a.reader.Cell(text)
+	return v.State == reading.Text && len(v.Text) <= mostDigits
 }
 
 // written is the type with the marks that were seen.
 func (a *amounts) written() Type {
-	form := a.form
+	form := amountForms[a.at]
 	for _, m := range amountMarks {
 		if a.marks[m] {
 			form += " " + m
@@ -110,19 +118,26 @@ func marksOf(text []byte) (marks []string, ok bool) {
 }
 
 // findAmounts is what a column of amounts with marks proposes; false where it is none, or where a type without marks reads as many values.
-func (f *Finder) findAmounts(plain int64) (Finding, bool) {
-	best := f.amounts[0]
-	if other := f.amounts[1]; other.read > best.read || other.read == best.read && other.fractions > best.fractions {
-		best = other
+func (f *Finder) findAmounts(best int64) (Finding, bool) {
+	var read [2]int64 // with and without marks
+	for i := range f.candidates {
+		if a := f.candidates[i].amounts; a != nil {
+			read[a.at] = f.candidates[i].read + a.read
+		}
 	}
+	at := 0
+	if read[1] > read[0] || read[1] == read[0] && f.amounts[1].fractions > f.amounts[0].fractions {
+		at = 1
+	}
+	a, n := f.amounts[at], read[at]
 	switch {
-	case len(best.marks) == 0 || best.read <= plain || best.fractions*2 < best.read:
+	case n <= best || a.fractions*2 < a.read:
 		return Finding{}, false
-	case best.read < f.values && (f.values < few || float64(best.read) < share*float64(f.values)):
+	case n < f.values && (f.values < few || float64(n) < share*float64(f.values)):
 		return Finding{}, false
 	}
-	found := Finding{Type: best.written(), Values: f.values, Read: best.read, Unread: append([]Count{}, best.unread...), Ambiguous: []Type{}, Why: f.reads(best.read)}
-	if f.amounts[0].read == f.amounts[1].read {
+	found := Finding{Type: a.written(), Values: f.values, Read: n, Unread: append([]Count{}, a.unread...), Ambiguous: []Type{}, Why: f.reads(n)}
+	if read[0] == read[1] {
 		found.Ambiguous = []Type{f.amounts[0].written(), f.amounts[1].written()}
 		found.Form, found.Why = "", undecided
 	}

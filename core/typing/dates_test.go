@@ -35,7 +35,7 @@ func TestDates(t *testing.T) {
 	}
 	read := 0
 	for _, layout := range dateLayouts {
-		c, plain := dates(layout), dateReader(layout)
+		c, plain := dates(layout), readerOf("date "+layout)
 		for range 20_000 {
 			text := bytes.TrimSpace(some()) // as the finder does
 			v := plain.Cell(text)

@@ -85,10 +85,11 @@ type candidate struct {
 	Type
 	reads    func(text []byte) bool
 	kind     kind
-	any      bool // it is tried whatever a text is made of
-	shortest int  // bytes of the texts that it may read
-	longest  int  // 0: any number
-	between  mark // what they must have between their digits; 0: nothing
+	any      bool     // it is tried whatever a text is made of
+	shortest int      // bytes of the texts that it may read
+	longest  int      // 0: any number
+	between  mark     // what they must have between their digits; 0: nothing
+	amounts  *amounts // of a decimal: what reads as it with marks
 	read     int64
 	unread   []Count
 }
@@ -138,7 +139,7 @@ func DateLayouts() []string { return slices.Concat(dateLayouts, namedLayouts) }
 
 // NewFinder returns a finder that has seen no value.
 func NewFinder() *Finder {
-	f := &Finder{amounts: [2]*amounts{newAmounts(Point), newAmounts(Comma)}}
+	f := &Finder{amounts: [2]*amounts{newAmounts(0), newAmounts(1)}}
 	for _, pair := range []string{"true/false", "yes/no", "Y/N"} {
 		yes, no, _ := strings.Cut(pair, "/")
 		f.candidates = append(f.candidates, candidate{Type: Type{Boolean, pair}, kind: words, reads: isOneOf(yes, no)})
@@ -155,8 +156,8 @@ func NewFinder() *Finder {
 	f.candidates = append(f.candidates,
 		candidate{Type: Type{Timestamp, ""}, kind: digits | words, reads: isTimestamp},
 		candidate{Type: Type{Integer, ""}, kind: digits, reads: isInteger},
-		candidate{Type: Type{Decimal, Point}, kind: digits, reads: decimals(Point)},
-		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: decimals(Comma)})
+		candidate{Type: Type{Decimal, Point}, kind: digits, reads: decimals(Point), amounts: f.amounts[0]},
+		candidate{Type: Type{Decimal, Comma}, kind: digits, reads: decimals(Comma), amounts: f.amounts[1]})
 	return f
 }
 
@@ -175,7 +176,7 @@ func decimals(form string) func([]byte) bool {
 // dates reads dates of four centuries in a layout. Most texts are seen to be none by their length, or because what the layout has between
 // day, month and year is not in them.
 func dates(layout string) candidate {
-	r := dateReader(layout)
+	r := readerOf("date " + layout)
 	c := candidate{Type: Type{Date, layout}, kind: digits, shortest: len(layout), longest: len("DD.MM.YYYY"), reads: func(b []byte) bool {
 		v := r.Cell(b)
 		return v.State == reading.Text && string(v.Text[:2]) >= "17" && string(v.Text[:2]) <= "22"
@@ -189,9 +190,9 @@ func dates(layout string) candidate {
 	return c
 }
 
-// dateReader returns a reader of dates in one of the layouts that are known to be layouts.
-func dateReader(layout string) *reading.Reader {
-	chain, err := reading.Compile(reading.MustParse("date "+layout), tray.Left, nil)
+// readerOf returns a reader of one reading that is known to be one.
+func readerOf(text string) *reading.Reader {
+	chain, err := reading.Compile(reading.MustParse(text), tray.Left, nil)
 	if err != nil {
 		panic(err)
 	}
@@ -213,38 +214,26 @@ func (f *Finder) Add(text []byte, records int64) {
 		}
 	}
 	unread(&f.untried[k])
-	f.addAmount(text, k, records)
+	var plain [2]bool // whether it is a decimal without marks, by form
 	for i := range f.candidates {
 		c := &f.candidates[i]
 		switch {
 		case !c.tries(k):
 		case c.mayRead(len(text), between) && c.reads(text):
 			c.read += records
+			if c.amounts != nil {
+				plain[c.amounts.at] = true
+			}
 		default:
 			unread(&c.unread)
 		}
 	}
+	f.addAmount(text, records, plain, unread)
 	if f.last == "" {
 		f.findLast()
 	}
 	if k == digits {
 		f.code(text, records)
-	}
-}
-
-// addAmount tells those that count amounts of a value. What has nothing but words is told in the end, of all values at once.
-func (f *Finder) addAmount(text []byte, k kind, records int64) {
-	if f.amounts[0] == nil || k == words {
-		return
-	}
-	if marks, ok := marksOf(text); ok {
-		for _, a := range f.amounts {
-			a.add(text, marks, records)
-		}
-		return
-	}
-	for _, a := range f.amounts {
-		a.unread = first(a.unread, text, records)
 	}
 }
 
@@ -268,6 +257,11 @@ func (f *Finder) findLast() {
 	}
 	for _, list := range f.untried {
 		see(list)
+	}
+	for _, a := range f.amounts {
+		if a != nil {
+			see(a.unread)
+		}
 	}
 }
 

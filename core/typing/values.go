@@ -123,10 +123,10 @@ type Values struct {
 func NewValues(t Type) *Values {
 	v := &Values{Type: t}
 	if t.Name == Date && t.Form != "" {
-		v.date = dateReader(t.Form)
+		v.date = readerOf("date " + t.Form)
 	}
 	if t.Name == Decimal && strings.Contains(t.Form, " ") {
-		v.amount = numberReader(t.Form)
+		v.amount = readerOf("number " + t.Form)
 	}
 	return v
 }
