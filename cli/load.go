@@ -285,7 +285,7 @@ func likeTotal(f *intake.Footer) string {
 	if f.Source != "" {
 		where += " of " + f.Source
 	}
-	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s; if it is none, leave it out with --footer", where, f.Text)
+	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s. If it is no record, leave it out with --footer", where, f.Text)
 }
 
 func footerPlace(f *intake.Footer) string {

@@ -1,12 +1,12 @@
 package intake
 
 import (
-	"bufio"
 	"bytes"
 	"cmp"
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -321,7 +321,7 @@ func (f *finder) openBinary() (err error) {
 // watchLast lets the last record of the reader be looked at, where it could be opened.
 func (f *finder) watchLast(err error) {
 	if err == nil {
-		f.reader = &lastRecord{Reader: f.reader, drop: f.settled.Footers == nil && slices.Contains(fitting[f.settled.Format], "footers"), footer: f.footer, doubt: f.suspect}
+		f.reader = &lastRecord{Reader: f.reader, drop: f.settled.Footers == nil && slices.Contains(fitting[f.settled.Format], "footers"), footer: f.footer, doubt: f.suspect, others: newLikeness()}
 	}
 }
 
@@ -611,17 +611,12 @@ func isValue(text string) bool {
 	return digits > 0
 }
 
-// firstValue is the first cell of a line that is not blank.
-func firstValue(line string, c *Choices) string {
-	if c.Format != Delimited {
-		return line
+// cellsIn are the cells of a line of text, without regard to quotes; of fixed-width text, all of it as one.
+func (f *finder) cellsIn(line string) iter.Seq[string] {
+	if f.settled.Format != Delimited {
+		return slices.Values([]string{line})
 	}
-	for cell := range strings.SplitSeq(line, c.Delimiter) {
-		if strings.Trim(cell, "\" \t\r") != "" {
-			return cell
-		}
-	}
-	return ""
+	return strings.SplitSeq(line, f.settled.Delimiter)
 }
 
 // findFooter looks at the last line of a text that is not packed: whether it begins as footers do.
@@ -638,19 +633,32 @@ func (f *finder) findFooter() {
 	if _, err := f.file.ReadAt(tail, f.size-int64(len(tail))); err != nil && err != io.EOF {
 		return
 	}
-	tail = bytes.TrimRight(tail, "\r\n")
-	at := bytes.LastIndexByte(tail, '\n')
-	if at < 0 {
-		return
-	}
-	r, err := textcode.NewReader(bytes.NewReader(tail[at+1:]), c.Encoding)
+	r, err := textcode.NewReader(bytes.NewReader(tail), c.Encoding)
 	if err != nil {
 		return
 	}
-	line, err := bufio.NewReader(r).ReadString('\n')
-	if err != nil && err != io.EOF || !utf8.ValidString(line) {
+	text, err := io.ReadAll(r)
+	if err != nil {
 		return
 	}
+	lines := strings.Split(strings.TrimRight(string(text), "\r\n"), "\n")
+	passed := 1 // a piece of a line, or what is in front of the records
+	if int64(len(tail)) == f.size {
+		if passed = c.SkipFirst; c.Format == Delimited && c.Header != HeaderNone {
+			passed++
+		}
+	}
+	if len(lines) < passed+2 {
+		return
+	}
+	line, others := lines[len(lines)-1], newLikeness()
+	if !utf8.ValidString(line) {
+		return
+	}
+	for _, l := range lines[passed : len(lines)-1] {
+		others.add(f.cellsIn(l))
+	}
+	begins, sure := others.total(f.cellsIn(line))
 	begin := line
 	if c.Format == Delimited {
 		begin, _, _ = strings.Cut(line, c.Delimiter)
@@ -658,10 +666,10 @@ func (f *finder) findFooter() {
 		begin = fields[0]
 	}
 	switch {
-	case stated == nil && beginsAsFooter(begin):
+	case stated == nil && sure && footerWord(begin) != "":
 		c.Footers = []string{begin}
 		f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
-	case beginsAsFooter(firstValue(line, c)) && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
+	case begins && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
 		f.suspect(0, line)
 	}
 }
