@@ -30,6 +30,7 @@ type following struct {
 	recogniser *again.Recogniser // nil for the first run of a sieve
 	olds, news []int             // which of them, and places of which exceptions of the run, the recogniser looks at
 	rekeyed    bool              // the sieve's key is another than in its newest run
+	byContent  bool              // so that what records hold says which is which, and they can be held against each other
 	hasher     *again.Hasher     // nil for the first run of a sieve
 	kept       []again.Hashes    // of each of olds: what it will be kept under when it is gone
 	bodies     map[uint]bool     // runs in which stands what people saw of them last

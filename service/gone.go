@@ -67,7 +67,7 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 			marks[i].Tray = l.tray
 		}
 		fates, err := again.Fates(ctx, p.Plan, index, v.tables(p), marks)
-		if err == nil && f.rekeyed {
+		if err == nil && f.byContent {
 			err = f.marker.Appear(ctx, index, v.tables(p), marks, fates)
 		}
 		if err != nil {

@@ -17,16 +17,8 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 	for i, b := range list {
 		places[i] = f.rows[b].at
 	}
-	if f.marker == nil {
-		var all [][2][]string
-		for run := range f.bodies {
-			of, err := v.headOf(ctx, run)
-			if err != nil {
-				return err
-			}
-			all = append(all, of.columns)
-		}
-		f.marker = again.NewMarker(p.Plan, all...)
+	if err := f.makeMarker(ctx, v, p); err != nil {
+		return err
 	}
 	n := 0
 	return v.store.EachEarlier(ctx, f.sieve, places, func(page []store.Earlier) error {
@@ -72,4 +64,21 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 		}
 		return ctx.Err()
 	})
+}
+
+// makeMarker makes the marker, where there is none yet, for what people saw of the exceptions of before.
+func (f *following) makeMarker(ctx context.Context, v *Service, p *planned) error {
+	if f.marker != nil {
+		return nil
+	}
+	var all [][2][]string
+	for run := range f.bodies {
+		of, err := v.headOf(ctx, run)
+		if err != nil {
+			return err
+		}
+		all = append(all, of.columns)
+	}
+	f.marker = again.NewMarker(p.Plan, all...)
+	return nil
 }

@@ -54,7 +54,11 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		return ctx.Err()
 	})
 	f.rekeyed = keyText(&head.Definition) != keyText(&p.Definition)
-	f.recogniser = again.NewRecogniser(budget, v.store.TempDir(), f.rekeyed)
+	if f.rekeyed && err == nil {
+		err = f.makeMarker(ctx, v, p)
+		f.byContent = err == nil && f.marker.Whole()
+	}
+	f.recogniser = again.NewRecogniser(budget, v.store.TempDir(), f.byContent)
 	if f.same = same; err != nil {
 		return err
 	}

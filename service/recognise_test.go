@@ -175,6 +175,31 @@ func TestOtherColumns(t *testing.T) {
 	}
 }
 
+// TestKeyChangedWithColumns: where the columns are others too, what two records have in common is not their content: strangers that agree in it
+// are not taken for one another.
+func TestKeyChangedWithColumns(t *testing.T) {
+	ctx := store.As(t.Context(), store.Actor{ID: 1, Name: "ines"})
+	p := newPort(t)
+	p.comes("log", "ref,quay\nMW-1,Tar\nMW-2,Tar\n")
+	p.comes("bills", "ref,quay\nMW-7,Salt\n")
+	d := sieve.Definition{Name: "visits", Left: "log", Right: "bills", Key: []sieve.KeyPart{{Columns: sieve.Columns{Left: "ref"}}}}
+	saved, err := p.CreateSieve(ctx, d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.ran("visits")
+	p.comes("log", "call,quay\nMW-5,Tar\nMW-6,Tar\n")
+	p.comes("bills", "call,quay\nMW-6,Salt\n")
+	d.Key[0].Left = "call"
+	if _, err := p.UpdateSieve(ctx, "visits", saved.Version, d); err != nil {
+		t.Fatal(err)
+	}
+	since := p.ran("visits").Since
+	if since.Counts[again.New] != 1 || since.Counts[again.Cleared] != 0 || since.Counts[again.StillOpen] != 0 || since.Retired != 3 {
+		t.Errorf("%+v", since)
+	}
+}
+
 // TestKeyChanged: when the key of a sieve becomes another, exceptions of before are recognised by what their records hold; those whose records
 // match now are cleared; and those that the new key cannot produce are closed with that as their reason, and never come up again.
 func TestKeyChanged(t *testing.T) {

@@ -81,13 +81,14 @@ type Marker struct {
 	keys   *match.Keys
 	values [2][]*reading.Reader
 	common [2][]int // columns of the plan that content is made of
+	whole  bool     // see [Marker.Whole]
 	prints Printer
 }
 
 // NewMarker returns a marker for a plan. earlier are the columns of the exceptions before, of each side; content is made of those that
 // all of them have.
 func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
-	m := &Marker{plan: plan, keys: match.NewKeys(plan)}
+	m := &Marker{plan: plan, keys: match.NewKeys(plan), whole: true}
 	for _, s := range tray.Sides {
 		for _, v := range plan.Values {
 			m.values[s] = append(m.values[s], v.Chain[s].Reader())
@@ -97,9 +98,17 @@ func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
 				m.common[s] = append(m.common[s], c)
 			}
 		}
+		for _, columns := range earlier {
+			n := len(m.common[s])
+			m.whole = m.whole && (n == len(columns[s]) || n == len(plan.Columns[s]))
+		}
 	}
 	return m
 }
+
+// Whole reports whether content is all that was seen of a record, then or now: columns have come or gone, but not both. Otherwise two
+// different records may well agree in what is left of them.
+func (m *Marker) Whole() bool { return m.whole }
 
 // Arrange puts cells that stand under columns of an earlier run under those of the plan, by name. A column that was not there
 // is blank.
