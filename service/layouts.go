@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strings"
+	"sync"
 
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
@@ -44,7 +45,7 @@ func (v *Service) withLayouts(ctx context.Context, d sieve.Definition, snapshots
 		grouped := false
 		if t == (typing.Type{Name: typing.Decimal, Form: typing.Point}) {
 			var err error
-			if grouped, err = hasGrouped(ctx, v.store.Table(snapshots[s]), at); err != nil {
+			if grouped, err = v.hasGrouped(ctx, snapshots[s], at); err != nil {
 				failed = err
 			}
 		}
@@ -53,8 +54,42 @@ func (v *Service) withLayouts(ctx context.Context, d sieve.Definition, snapshots
 	return d, failed
 }
 
-// hasGrouped reports whether a column of numbers has one with marks between its thousands.
-func hasGrouped(ctx context.Context, t record.Table, column int) (bool, error) {
+// groupings are the columns of which it is known whether their numbers have marks between thousands. Snapshots never change, and a
+// definition that is not saved is planned for each page of its rows.
+type groupings struct {
+	mu    sync.Mutex
+	known map[groupedColumn]bool
+}
+
+type groupedColumn struct {
+	snapshot uint
+	column   int
+}
+
+// groupingsKept is of how many columns it is kept at hand.
+const groupingsKept = 10_000
+
+// hasGrouped reports whether a snapshot's column of numbers has one with marks between its thousands.
+func (v *Service) hasGrouped(ctx context.Context, snap store.Snapshot, column int) (bool, error) {
+	v.groupings.mu.Lock()
+	defer v.groupings.mu.Unlock()
+	of := groupedColumn{snap.ID, column}
+	grouped, known := v.groupings.known[of]
+	if known {
+		return grouped, nil
+	}
+	grouped, err := findGrouped(ctx, v.store.Table(snap), column)
+	if err != nil {
+		return false, err
+	}
+	if v.groupings.known == nil || len(v.groupings.known) == groupingsKept {
+		v.groupings.known = map[groupedColumn]bool{}
+	}
+	v.groupings.known[of] = grouped
+	return grouped, nil
+}
+
+func findGrouped(ctx context.Context, t record.Table, column int) (bool, error) {
 	for i := range t.Starts() {
 		col, err := record.ColumnOf(ctx, t, i, column)
 		if err != nil {

@@ -39,16 +39,17 @@ type Service struct {
 	jobs    *jobs
 	vault   *vault.Vault
 
-	slow    slowness
-	courier courier
-	clock   clock
-	oneRun  oneAtATime
-	live    live
-	desks   desks
-	uploads uploads
-	matches matches
-	trends  trends
-	heads   heads
+	slow      slowness
+	courier   courier
+	clock     clock
+	oneRun    oneAtATime
+	live      live
+	desks     desks
+	uploads   uploads
+	matches   matches
+	trends    trends
+	heads     heads
+	groupings groupings
 
 	looksAtAll bool // a run looks at all exceptions of before, whatever is kept of them; what tests hold the rest against
 
