@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
 	"twinsieve/formats/sievefile"
 	"twinsieve/service/view"
@@ -154,5 +155,28 @@ func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
 		return newPrinter(cmd, root.output).json(saved)
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "saved: %s, version %d\n", saved.Definition.Name, saved.Version)
+	for _, text := range detected(d, saved.Definition) {
+		fmt.Fprintln(cmd.ErrOrStderr(), text)
+	}
 	return nil
+}
+
+// detected tells how the values of fields and amounts are written, where the saved sieve says so and the given one did not.
+func detected(given, saved sieve.Definition) (lines []string) {
+	tell := func(columns sieve.Columns, before, after []reading.Reading) {
+		var texts []string
+		for _, r := range after[min(len(before), len(after)):] {
+			texts = append(texts, r.String())
+		}
+		if len(texts) > 0 {
+			lines = append(lines, fmt.Sprintf("%s: read as detected when it was loaded: %s", columns, strings.Join(texts, ", ")))
+		}
+	}
+	for i := range min(len(given.Compare), len(saved.Compare)) {
+		tell(saved.Compare[i].Columns, given.Compare[i].Readings, saved.Compare[i].Readings)
+	}
+	for i := range min(len(given.Amounts), len(saved.Amounts)) {
+		tell(saved.Amounts[i].Columns, given.Amounts[i].Readings, saved.Amounts[i].Readings)
+	}
+	return lines
 }

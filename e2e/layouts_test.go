@@ -12,7 +12,8 @@ import (
 // saved sieve keeps them when the next file is written otherwise.
 func TestLayoutsOfFields(t *testing.T) {
 	t.Parallel()
-	c := serve(t, t.TempDir()).client()
+	p := serve(t, t.TempDir())
+	c := p.client()
 	const log = "call,due,day\nMW-1,1234.50,2031-03-01\nMW-2,13.5,2031-03-22\nMW-3,7.30,2031-03-14\n"
 	load(t, c, "log", []byte(log))
 	load(t, c, "invoices", []byte("call,sum,on\nMW-1,\"1.234,50\",1 March 2031\nMW-2,\" 13,50 \",22 March 2031\nMW-3,\"7,25\",15 March 2031\n"))
@@ -38,6 +39,10 @@ func TestLayoutsOfFields(t *testing.T) {
 		if got := fmt.Sprint(saved.Definition.Compare[0].Readings, " ", saved.Definition.Compare[1].Readings); got != want {
 			t.Errorf("%s: %s, want %s", right, got, want)
 		}
+	}
+	said := run(t, p.at(), "define", "By hand", "--left", "log", "--right", "claims", "-k", "call", "-c", "due=sum: as decimal", "-c", "day=on: as date")
+	if said.status != 0 || !strings.Contains(said.errors, "due = sum: read as detected when it was loaded: right number point\n") || !strings.Contains(said.errors, "right date MM/DD/YYYY") {
+		t.Errorf("%+v", said)
 	}
 	// The next invoices come with points: what the sieve says has not changed, so that they are not read as something else.
 	load(t, c, "invoices", []byte("call,sum,on\nMW-1,1234.50,1 March 2031\nMW-2,13.50,22 March 2031\nMW-3,7.25,15 March 2031\n"))

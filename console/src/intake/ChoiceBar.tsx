@@ -68,13 +68,14 @@ function Texts(p: {
   value: string[];
   guess?: Guess;
   offered: string[];
+  placeholder?: string;
   change: (value: string[]) => void;
 }) {
   return (
     <Choice label={p.label} guess={p.guess}>
       <Tags
         label={p.label}
-        placeholder="none"
+        placeholder={p.placeholder ?? 'none'}
         size="small"
         minWidth={110}
         value={p.value}
@@ -186,6 +187,7 @@ export function ChoiceBar({
           label="footers begin with"
           value={c.footers ?? []}
           guess={guess('footers')}
+          placeholder={c.footers ? 'none' : 'detected'}
           offered={[]}
           change={(v) => set('footers', v)}
         />
