@@ -8,9 +8,10 @@ import (
 
 // layoutPart is one piece of a layout: a field of a date or moment, or literal text.
 type layoutPart struct {
-	field   string // "YYYY", "YY", "MMMM", "MMM", "M", "D", "h", "m", "s", "f" or "Z"; "" for literal text
+	field   string // "YYYY", "YY", "MMMM", "MMM", "M", "D", "h", "m", "s", "f" or "Z"; serial or serial1904, alone; "" for literal text
 	least   int    // digits
 	most    int
+	timed   bool // of a serial: a time of day may stand behind the point
 	literal byte
 }
 
@@ -30,6 +31,9 @@ const dayWords = "YYYY or YY, MM, M, MMM or MMMM, and DD or D"
 
 // parseLayout reads a layout. what names the reading, for messages.
 func parseLayout(what, text string, timed bool) (layout, error) {
+	if text == serial || text == serial1904 {
+		return layout{{field: text, timed: timed}}, nil
+	}
 	var parts layout
 	seen := map[byte]bool{}
 	for rest := text; rest != ""; {
@@ -55,7 +59,7 @@ func parseLayout(what, text string, timed bool) (layout, error) {
 		rest = rest[run:]
 	}
 	if !seen['Y'] || !seen['M'] || !seen['D'] {
-		return nil, fmt.Errorf("the %s layout %q lacks a year, a month or a day; write one such as YYYY-MM-DD or DD.MM.YYYY", what, text)
+		return nil, fmt.Errorf("the %s layout %q lacks a year, a month or a day; write one such as YYYY-MM-DD or DD.MM.YYYY, or serial for the day numbers of spreadsheets", what, text)
 	}
 	if timed && !seen['h'] {
 		return nil, fmt.Errorf("the time layout %q has no hour; write one such as YYYY-MM-DD hh:mm, or read it as a date", text)
@@ -91,6 +95,8 @@ func readMonth(src []byte, full bool) (month, size int) {
 func (l layout) read(src []byte) (m moment, ok bool) {
 	for _, p := range l {
 		switch p.field {
+		case serial, serial1904:
+			return readSerial(p.field, src, p.timed)
 		case "":
 			if len(src) == 0 || src[0] != p.literal {
 				return m, false
@@ -209,6 +215,8 @@ func (l layout) write(t time.Time) string {
 	for _, p := range l {
 		n := 0
 		switch p.field {
+		case serial, serial1904:
+			return writeSerial(p.field, t)
 		case "":
 			out.WriteByte(p.literal)
 			continue

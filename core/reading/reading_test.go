@@ -286,6 +286,8 @@ func TestTextForm(t *testing.T) {
 		"":                                `there is no reading ""`,
 		"shout":                           `there is no reading "shout"; the readings are trim, `,
 		"date":                            `needs a layout such as DD.MM.YYYY`,
+		"date serial or serial 1904":      "in two ways; state one of them",
+		"date serial or YYMMDD":           "in two ways; state one of them",
 		"date YYYY":                       "lacks a year, a month or a day",
 		"date YYYY-MM-DD-MM":              "has MM twice",
 		"date YYY-MM-DD":                  "has YYY; write YYYY",
