@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -210,5 +211,38 @@ func TestBlankMarkers(t *testing.T) {
 	}
 	if want := "matched MW-1 every compared field agrees, matched NA every compared field agrees, unkeyed n/a call is blank, orphaned n/a no log record has this key"; strings.Join(got, ", ") != want {
 		t.Errorf("%s\nwant %s", strings.Join(got, ", "), want)
+	}
+}
+
+// TestPreviewAndLoadAgree: what a preview says of the types of columns is what the load then finds, also where columns change their minds
+// after many records.
+func TestPreviewAndLoadAgree(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	var text strings.Builder
+	text.WriteString("call,fee,day,berth\n")
+	for i := range 20_000 {
+		fee, day, berth := strconv.Itoa(i), "2031-03-04", strconv.Itoa(i%9+1)
+		if i >= 5_500 {
+			fee, day, berth = fmt.Sprintf("%d,%02d", i, i%100), "04.03.2031", "N"+berth
+		}
+		fmt.Fprintf(&text, "MW-%05d,\"%s\",%s,%s\n", i, fee, day, berth)
+	}
+	u, err := p.client().Upload(t.Context(), "log.csv", strings.NewReader(text.String()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen, err := p.client().Preview(t.Context(), view.SourceRef{Place: view.Place{Upload: u.ID}}, intake.Choices{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	set, err := loadWith(t, p.client(), "log", "log.csv", text.String(), view.Recipe{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, c := range seen.Columns {
+		if found := set.Snapshot.Findings.Types[i]; c.Type.Type != found {
+			t.Errorf("%s previews as %v and is loaded as %v", c.Name, c.Type.Type, found)
+		}
 	}
 }

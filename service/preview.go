@@ -14,8 +14,8 @@ import (
 )
 
 const (
-	previewLooked  = 5000 // records that a preview looks at
-	previewRecords = 50   // of these, that it shows
+	previewLooked  = record.BatchRecords // records that a preview looks at: those in which a load finds types
+	previewRecords = 50                  // of these, that it shows
 	previewRejects = 20
 )
 
@@ -68,6 +68,7 @@ func (v *Service) Preview(ctx context.Context, ref view.SourceRef, choices intak
 		p.Parts = append(p.Parts, shown)
 	}
 	p.Choices, p.Guesses, p.Rejected = src.Settled(), append([]intake.Guess{}, src.Guesses()...), src.Rejects()
+	p.Merged = src.Merged()
 	p.Sheets, p.Footers = append(p.Sheets, src.Sheets()...), append(p.Footers, src.Footers()...)
 	for i, f := range finders {
 		p.Columns = append(p.Columns, view.PreviewColumn{Name: src.Columns()[i], Type: f.Find()})
