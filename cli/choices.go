@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"twinsieve/formats/fixed"
 	"twinsieve/formats/intake"
 	"twinsieve/formats/packing"
 	"twinsieve/service/view"
@@ -31,6 +32,8 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	f.BoolVar(&c.NoQuotes, "no-quotes", false, "a double quote is a character like any other")
 	oneOfVar(f, &c.Header, "header", "", []string{intake.HeaderFirst, intake.HeaderNone}, "whether the first line names the columns: first, none (detected by default)")
 	wholeNumberVar(f, &c.HeaderRow, "header-row", 0, 1, 1<<20, "row `N` of the sheet names the columns (default: the first row that is not empty)")
+	wholeNumberVar(f, &c.Headers, "header-rows", 0, 1, intake.MostHeaders, "`N` rows of the sheet, one below another, name the columns together (default: 1)")
+	oneOfVar(f, &c.Merged, "merged", "", []string{intake.MergedBlank, intake.MergedFill}, "what merged cells of a sheet hold but for the first: blank (the default) or fill, with what the first holds")
 	wholeNumberVar(f, &c.SkipFirst, "skip-first", 0, 0, 10_000, "skip the first `N` lines")
 	wholeNumberVar(f, &c.SkipLast, "skip-last", 0, 0, 10_000, "skip the last `N` lines")
 	f.StringArrayVar(&c.footers, "footer", nil, "a line that begins so is no record (found where not stated; none for none)")
@@ -101,7 +104,7 @@ func (c *controlFlags) add(cmd *cobra.Command) {
 	f := cmd.Flags()
 	wholeNumberVar(f, &c.count, "count", 0, 0, 0, "control count: the sender's number of records, `N`")
 	f.StringArrayVar(&c.totals, "total", nil, "total of a column that the sender states: \"amount_due=1204.50\"")
-	f.StringVar(&c.trailer, "trailer", "", "a trailer line that states them: \"TRAILER: count 2, total 3 of amount_due\"")
+	f.StringVar(&c.trailer, "trailer", "", "a trailer line that states them, in cells or at places: \"TRAILER: count 2, total 3 of amount_due\" or \"TRAILER: count 9-14\"")
 }
 
 // control is what the options state, or nil.
@@ -120,7 +123,7 @@ func (c *controlFlags) control(cmd *cobra.Command) (*view.Control, error) {
 	if c.trailer != "" {
 		t, ok := parseTrailer(c.trailer)
 		if !ok {
-			return nil, wrongRequest("--trailer %q is not understood; write what the line begins with and which cells state what, as in \"TRAILER: count 2, total 3 of amount_due\"", c.trailer)
+			return nil, wrongRequest("--trailer %q is not understood; write what the line begins with and which cells, or places, state what, as in \"TRAILER: count 2, total 3 of amount_due\" or \"TRAILER: count 9-14\"", c.trailer)
 		}
 		out.Trailer = t
 	}
@@ -139,14 +142,22 @@ func parseTrailer(text string) (*view.ControlTrailer, bool) {
 	for part := range strings.SplitSeq(cells, ",") {
 		what, place, ok := strings.Cut(strings.TrimSpace(part), " ")
 		place, column, of := strings.Cut(place, " of ")
-		n, err := strconv.Atoi(strings.TrimSpace(place))
+		place = strings.TrimSpace(place)
+		cell, places := 0, ""
+		if n, err := strconv.Atoi(place); err == nil && n > 0 {
+			cell = n
+		} else if _, _, ranged := fixed.Places(place); ranged {
+			places = place
+		} else {
+			return nil, false
+		}
 		switch {
-		case !ok || err != nil || n < 1:
+		case !ok:
 			return nil, false
 		case what == "count" && !of:
-			t.Count = n
+			t.Count, t.CountAt = cell, places
 		case what == "total" && of:
-			t.Total, t.Column = n, strings.TrimSpace(column)
+			t.Total, t.TotalAt, t.Column = cell, places, strings.TrimSpace(column)
 		default:
 			return nil, false
 		}

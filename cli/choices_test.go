@@ -57,6 +57,8 @@ func TestChoices(t *testing.T) {
 		{`--total 1.50`, "", `--total "1.50" is not COLUMN=TOTAL`},
 		{`--trailer TRAILER:_count_2,_total_3_of_amount_due`, `[{},{"trailer":{"starts":"TRAILER","count":2,"total":3,"column":"amount_due"}}]`, ""},
 		{`--trailer T:_total_3_of_Amount`, `[{},{"trailer":{"starts":"T","total":3,"column":"Amount"}}]`, ""},
+		{`--trailer TRL:_count_4-9,_total_10-19_of_cents`, `[{},{"trailer":{"starts":"TRL","column":"cents","countAt":"4-9","totalAt":"10-19"}}]`, ""},
+		{`--trailer T:_count_9-4`, "", `is not understood`},
 		{`--trailer TRAILER`, "", `--trailer "TRAILER" is not understood`},
 		{`--trailer T:_count`, "", `is not understood`},
 		{`--trailer T:_count_0`, "", `is not understood`},

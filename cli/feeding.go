@@ -227,6 +227,7 @@ func (f *feeding) next(plan *sieve.Plan, side tray.Side) (g given, err error) {
 	if err == io.EOF {
 		f.result.Rejects[side], f.result.Read[side], f.result.Footers[side] = r.Rejects(), r.Settled(), append([]intake.Footer{}, r.Footers()...)
 		f.result.Totals[side], f.result.Filled[side] = append([]intake.Footer{}, r.LikeTotals()...), r.Filled()
+		f.result.Merged[side] = r.Merged()
 		f.result.Uncomputed[side] = r.Failures()
 		return g, err
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -26,6 +27,7 @@ type loading struct {
 	most    int64
 	folder  bool
 	stack   bool
+	renames []string
 	origin  string
 	from    from
 	choices choiceFlags
@@ -69,6 +71,7 @@ Several files become several record sets or, with --stack, one, with a column th
 	wholeNumberVar(f, &l.most, "most-rejects", 0, 1, 0, "fail if more than `N` lines are rejected (default: no limit)")
 	f.BoolVar(&l.folder, "in-folder", false, "the files are in the folder that the service may read")
 	f.BoolVar(&l.stack, "stack", false, "make one record set of all files, one under another, with columns aligned by name")
+	f.StringArrayVar(&l.renames, "rename", nil, "a column of a file that is named otherwise in the stack: FILE:COLUMN=NAME")
 	f.StringVar(&l.origin, "origin", "", "name of the column that says which file of a stack a record came from (default: origin)")
 	l.from.add(cmd, root)
 	l.choices.add(cmd, "")
@@ -92,6 +95,8 @@ func (l *loading) run(cmd *cobra.Command, root *rootFlags, files []string) error
 	switch {
 	case l.origin != "" && !l.stack:
 		return wrongRequest("--origin names a column of a stack; state --stack, too")
+	case len(l.renames) > 0 && !l.stack:
+		return wrongRequest("--rename names a column of a stack; state --stack, too")
 	case l.stack && l.from.connection != "":
 		return wrongRequest("--stack makes one record set of several files; a query can join tables itself")
 	case l.stack && l.as == "" && !l.look:
@@ -186,7 +191,12 @@ func (l *loading) sendAll(cmd *cobra.Command, c *client.Client, files []string, 
 		drops = append(drops, gone)
 		stack.Stack = append(stack.Stack, view.Stacked{Place: place, Label: filepath.Base(file)})
 	}
-	return drop, nil
+	return drop, rename(stack, l.renames, func(file string) int {
+		if at := slices.Index(files, file); at >= 0 {
+			return at
+		}
+		return slices.IndexFunc(stack.Stack, func(s view.Stacked) bool { return s.Label == file })
+	}, "FILE")
 }
 
 // send brings a file to the service, or names what it has itself. drop forgets it again.
@@ -242,6 +252,9 @@ func sendFile(cmd *cobra.Command, c *client.Client, file string) (place view.Pla
 // guesses tells people how a file was read, for much of it was found rather than stated.
 func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	fmt.Fprintf(w, "read as %s\n", s.Read)
+	if sheet := otherSheets(s.Findings.Guesses, ""); sheet != "" {
+		fmt.Fprintln(w, sheet)
+	}
 	for _, f := range s.Findings.Footers {
 		fmt.Fprintf(w, "%s is a footer: %s\n", footerPlace(&f), f.Text)
 	}
@@ -258,6 +271,9 @@ func (p *printer) guesses(w io.Writer, s *view.Snapshot) {
 	}
 	if s.Findings.Filled > 0 {
 		fmt.Fprintf(w, "%s had too few cells, and blanks for the others\n", summary.Count(s.Findings.Filled, "line"))
+	}
+	if s.Findings.Merged > 0 {
+		fmt.Fprintln(w, mergedCells(s.Findings.Merged, ""))
 	}
 	if s.Records == 0 && s.Rejects == 0 {
 		fmt.Fprintln(w, "warning: there are column names, and no records")
@@ -286,6 +302,21 @@ func likeTotal(f *intake.Footer) string {
 		where += " of " + f.Source
 	}
 	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s. If it is no record, leave it out with --footer", where, f.Text)
+}
+
+// mergedCells tells of merged areas of which only the first cell was read. Options have the prefix.
+func mergedCells(areas int64, prefix string) string {
+	return fmt.Sprintf("the records have %s; all of their cells but the first were read as blank (--%smerged fill fills them)", summary.Count(areas, "merged area"), prefix)
+}
+
+// otherSheets tells of a workbook's other sheets, where nobody has said which one is to be read.
+func otherSheets(guesses []intake.Guess, prefix string) string {
+	for _, g := range guesses {
+		if g.Choice == "sheet" && !g.Sure {
+			return fmt.Sprintf("read sheet %s; %s (--%ssheet names another)", g.Value, g.Why, prefix)
+		}
+	}
+	return ""
 }
 
 func footerPlace(f *intake.Footer) string {
@@ -391,6 +422,9 @@ func printPreview(p *printer, v *view.Preview) error {
 	}
 	for _, f := range v.Footers {
 		fmt.Fprintf(p.out, "%s is a footer: %s\n", footerPlace(&f), f.Text)
+	}
+	if v.Merged > 0 {
+		fmt.Fprintln(p.out, mergedCells(v.Merged, ""))
 	}
 	for _, r := range v.Rejects {
 		fmt.Fprintf(p.out, "line %d would be rejected: %s\n", r.Line, r.Reason)

@@ -103,6 +103,7 @@ type sifted struct {
 	Footers [2][]intake.Footer `json:"footers"`
 	Totals  [2][]intake.Footer `json:"likeTotals"` // last records that look like a total, and were taken as records
 	Filled  [2]int64           `json:"filled"`     // lines of each file that had too few cells, and blanks for the others
+	Merged  [2]int64           `json:"merged"`     // merged areas of each sheet whose cells but the first were read as blank
 	Out     string             `json:"out,omitempty"`
 
 	Uncomputed [2][]expression.Failures `json:"uncomputed"` // cells of computed columns that could not be
@@ -177,6 +178,11 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 	if err := feed.open(); err != nil {
 		return err
 	}
+	for side, r := range feed.sources {
+		if sheet := otherSheets(r.Guesses(), s.choices[side].prefix); sheet != "" {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", s.files[side], sheet)
+		}
+	}
 	keepLean()
 	plan, err := d.Compile(feed.sources[0].Columns(), feed.sources[1].Columns())
 	if err != nil {
@@ -234,6 +240,9 @@ func (s *sifting) sift(cmd *cobra.Command, root *rootFlags, d sieve.Definition, 
 		}
 		if n := result.Filled[side]; n > 0 {
 			fmt.Fprintf(cmd.ErrOrStderr(), "%s of %s had too few cells, and blanks for the others\n", summary.Count(n, "line"), s.files[side])
+		}
+		if n := result.Merged[side]; n > 0 {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", s.files[side], mergedCells(n, s.choices[side].prefix))
 		}
 	}
 	if s.diagnose {

@@ -107,22 +107,34 @@ func (s *stacking) source(sets []string) (view.SourceRef, error) {
 		}
 		part.Label = label
 	}
-	for _, text := range s.renames {
-		set, rest, ok := strings.Cut(text, ":")
+	return source, rename(&source, s.renames, func(set string) int {
+		return slices.IndexFunc(source.Stack, func(p view.Stacked) bool { return p.Set == set })
+	}, "SET")
+}
+
+// rename gives columns of the sources of a stack other names. at finds the source that a text names, -1 where none is; what is what it is
+// called in the option.
+func rename(stack *view.SourceRef, texts []string, at func(source string) int, what string) error {
+	for _, text := range texts {
+		source, rest, ok := strings.Cut(text, ":")
 		from, to, both := strings.Cut(rest, "=")
 		if !ok || !both || from == "" || to == "" {
-			return source, wrongRequest("--rename %q does not say a set, a column and its name; write it as SET:COLUMN=NAME", text)
+			return wrongRequest("--rename %q is not %s:COLUMN=NAME", text, what)
 		}
-		part, err := find("--rename", text, set)
-		if err != nil {
-			return source, err
+		n := at(source)
+		if n < 0 {
+			return wrongRequest("--rename %q: %q is none of what is stacked", text, source)
+		}
+		part := &stack.Stack[n]
+		if _, twice := part.Rename[from]; twice {
+			return wrongRequest("--rename gives the column %q of %s two names; give it one", from, source)
 		}
 		if part.Rename == nil {
 			part.Rename = map[string]string{}
 		}
 		part.Rename[from] = to
 	}
-	return source, nil
+	return nil
 }
 
 type stackCount struct {

@@ -56,6 +56,16 @@ func TestLastRows(t *testing.T) {
 			t.Errorf("exit %d, %s does not say %q", r.status, r.errors, want)
 		}
 	}
+	// A column of one file can be named as in the others, by the file's path or its name.
+	for file, want := range map[string]string{january: "read as", "january.csv": "read as", "march.csv": `--rename "march.csv:Meter=meter": "march.csv" is none of what is stacked`} {
+		r := run(t, p.at(), "load", january, february, "--stack", "--as", "quarter", "--origin", "month", "--rename", file+":Meter=meter")
+		if !strings.Contains(r.errors, want) || strings.Contains(r.errors, "warning") {
+			t.Errorf("rename of %s: exit %d, %s", file, r.status, r.errors)
+		}
+	}
+	if set, err := p.client().Set(t.Context(), "quarter"); err != nil || strings.Join(set.Snapshot.Columns, " ") != "meter kwh month" {
+		t.Errorf("columns of the stack: %v, %v", set.Snapshot.Columns, err)
+	}
 	if r := run(t, nil, "sift", january, bills, "-k", "kwh=fee", "-o", "json", "--show", "1"); !strings.Contains(r.out, `"shown": {`) || !strings.Contains(r.out, `"no january record has this key"`) {
 		t.Errorf("the first exception as JSON: %s%s", r.out, r.errors)
 	}

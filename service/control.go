@@ -10,6 +10,7 @@ import (
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
+	"twinsieve/formats/fixed"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
 )
@@ -48,11 +49,30 @@ func newControl(stated *view.Control) (*control, error) {
 	if stated.Count != nil && *stated.Count < 0 {
 		return nil, view.Invalid.New("The control count is negative.", view.Fault{Where: "control.count", What: "it is negative"})
 	}
-	if t := stated.Trailer; t != nil && (t.Starts == "" || t.Count == 0 && t.Total == 0 || t.Count < 0 || t.Total < 0 || (t.Total > 0) != (t.Column != "")) {
-		what := "say what the trailer line begins with, and which of its cells has the count, or the total and of which column"
+	if what := badTrailer(stated.Trailer); what != "" {
 		return nil, view.Invalid.New("The control figures' trailer line: "+what+".", view.Fault{Where: "control.trailer", What: what})
 	}
 	return &control{stated: *stated}, nil
+}
+
+// badTrailer says what is wrong with where a trailer line states figures, "" where nothing is.
+func badTrailer(t *view.ControlTrailer) string {
+	if t == nil {
+		return ""
+	}
+	counted, totalled := t.Count != 0 || t.CountAt != "", t.Total != 0 || t.TotalAt != ""
+	if t.Starts == "" || !counted && !totalled || t.Count < 0 || t.Total < 0 || totalled != (t.Column != "") {
+		return "say what the trailer line begins with, and which of its cells has the count, or the total and of which column"
+	}
+	if t.Count != 0 && t.CountAt != "" || t.Total != 0 && t.TotalAt != "" {
+		return "a figure stands in a cell or between places; state one of the two"
+	}
+	for _, places := range []string{t.CountAt, t.TotalAt} {
+		if _, _, ok := fixed.Places(places); places != "" && !ok {
+			return fmt.Sprintf("%q are no places; write the first and the last character, such as 9-14", places)
+		}
+	}
+	return ""
 }
 
 // readTotal is the plain form of a stated total, written with a point or with a comma.
@@ -74,7 +94,7 @@ func (c *control) begin(columns []string) error {
 	for _, t := range c.stated.Totals {
 		names = append(names, t.Column)
 	}
-	if t := c.stated.Trailer; t != nil && t.Total > 0 {
+	if t := c.stated.Trailer; t != nil && t.Column != "" {
 		names = append(names, t.Column)
 	}
 	for _, name := range names {
@@ -160,26 +180,30 @@ func (c *control) held(src *intake.Source) []view.Held {
 		total(t.Column, t.Total, "typed in")
 	}
 	if t := c.stated.Trailer; t != nil {
-		cells, line := trailer(src, t.Starts)
-		if cells == nil {
+		text, line, ok := trailer(src, t.Starts)
+		if !ok {
 			return append(held, view.Held{What: "trailer line", Stated: t.Starts, From: "the source", Why: fmt.Sprintf("no footer of the source begins with %q", t.Starts)})
 		}
 		from := "line " + number(line)
-		cell := func(n int) string {
-			if n > len(cells) {
+		cells := trailerCells(src, text)
+		figure := func(cell int, places string) string {
+			if first, last, ok := fixed.Places(places); ok {
+				return strings.TrimSpace(fixed.Between(text, first, last))
+			}
+			if cell > len(cells) {
 				return ""
 			}
-			return strings.TrimSpace(cells[n-1])
+			return strings.TrimSpace(cells[cell-1])
 		}
-		if t.Count > 0 {
-			stated := cell(t.Count)
+		if t.Count > 0 || t.CountAt != "" {
+			stated := figure(t.Count, t.CountAt)
 			if plain, ok := exact.Plain(nil, []byte(stated)); ok {
 				stated = string(plain)
 			}
 			count(stated, from)
 		}
-		if t.Total > 0 {
-			total(t.Column, cell(t.Total), from)
+		if t.Column != "" {
+			total(t.Column, figure(t.Total, t.TotalAt), from)
 		}
 	}
 	return held
@@ -187,25 +211,28 @@ func (c *control) held(src *intake.Source) []view.Held {
 
 func number(n int64) string { return strconv.FormatInt(n, 10) }
 
-// trailer finds the footer that begins with a text, and takes it apart as the source's records are taken apart.
-func trailer(src *intake.Source, starts string) (cells []string, line int64) {
+// trailer finds the footer that begins with a text.
+func trailer(src *intake.Source, starts string) (text string, line int64, ok bool) {
 	for _, f := range src.Footers() {
-		if !strings.HasPrefix(f.Text, starts) {
-			continue
+		if strings.HasPrefix(f.Text, starts) {
+			return f.Text, f.Line, true
 		}
-		choices := src.Settled()
-		switch choices.Format {
-		case intake.Delimited:
-			cells = strings.Split(f.Text, choices.Delimiter)
-		case intake.Spreadsheet:
-			cells = strings.Split(f.Text, "\t")
-		default:
-			cells = strings.Fields(f.Text)
-		}
-		for i := range cells {
-			cells[i] = strings.Trim(cells[i], `"`)
-		}
-		return cells, f.Line
 	}
-	return nil, 0
+	return "", 0, false
+}
+
+// trailerCells takes a trailer line apart as the source's records are taken apart.
+func trailerCells(src *intake.Source, text string) (cells []string) {
+	switch choices := src.Settled(); choices.Format {
+	case intake.Delimited:
+		cells = strings.Split(text, choices.Delimiter)
+	case intake.Spreadsheet:
+		cells = strings.Split(text, "\t")
+	default:
+		cells = strings.Fields(text)
+	}
+	for i := range cells {
+		cells[i] = strings.Trim(cells[i], `"`)
+	}
+	return cells
 }

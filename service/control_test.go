@@ -79,10 +79,15 @@ func TestTrailer(t *testing.T) {
 		"quoted":        {"call,fee\nMW-1,1.50\nTOTAL,\"1\",\"1.5\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
 		"leading zeros": {"call,fee\nMW-1,1.50\nTOTAL,0000001,0000000001.50\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
 		"fixed":         {"MW-1    1.50\nMW-2    2.50\nTOTAL 2 9.99\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TOTAL"}}, "[{records 2 2 line 3 true } {total of fee 9.99 4 line 3 false }]"},
+		"places":        {"MW-1    150\nMÜ-2    250\nTRLß0000020000000400\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TRL"}}, "[{records 2 2 line 3 true } {total of fee 400 400 line 3 true }]"},
 		"short":         {"call,fee\nMW-1,1.50\nTOTAL,1\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee  1.5 line 3 false }]"},
 		"none":          {"call,fee\nMW-1,1.50\n", intake.Choices{Footers: []string{"TOTAL"}}, `[{trailer line TOTAL  the source false no footer of the source begins with "TOTAL"}]`},
 		"words":         {"call,fee\nMW-1,1.50\nTOTAL,one,much\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records one 1 line 3 false } {total of fee much 1.5 line 3 false }]"},
 	} {
+		trailer := trailer
+		if name == "places" {
+			trailer = &view.ControlTrailer{Starts: "TRL", CountAt: "5-10", TotalAt: "11-20", Column: "fee"}
+		}
 		stated, err := newControl(&view.Control{Trailer: trailer})
 		if err != nil {
 			t.Fatal(err)
@@ -103,6 +108,8 @@ func TestBadControl(t *testing.T) {
 		"say what the trailer line begins with, and which of its cells has":          {Trailer: &view.ControlTrailer{Starts: "T"}},
 		"or the total and of which column":                                           {Trailer: &view.ControlTrailer{Starts: "T", Total: 2}},
 		"which of its cells has the count, or the total":                             {Trailer: &view.ControlTrailer{Starts: "T", Count: 1, Column: "fee"}},
+		"a figure stands in a cell or between places; state one of the two":          {Trailer: &view.ControlTrailer{Starts: "T", Count: 1, CountAt: "4-9"}},
+		`"9-4" are no places; write the first and the last character, such as 9-14`:  {Trailer: &view.ControlTrailer{Starts: "T", TotalAt: "9-4", Column: "fee"}},
 	} {
 		if _, err := newControl(&c); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", c, err, want)

@@ -205,7 +205,7 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 	if err := flush(); err != nil {
 		return nil, err
 	}
-	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(), Totals: src.LikeTotals(), Filled: src.Filled(),
+	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(), Totals: src.LikeTotals(), Filled: src.Filled(), Merged: src.Merged(),
 		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost(), Parents: file.parents, Run: file.run}
 	for _, part := range src.Parts() {
 		findings.Origins = append(findings.Origins, typing.Count{Text: part.Label, Records: part.Records})

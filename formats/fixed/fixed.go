@@ -41,14 +41,8 @@ func ParseLayout(text string) (Layout, error) {
 			return nil, fmt.Errorf("the layout part %q does not say where the column stands; write its name and its places, such as call_no 1-8", part)
 		}
 		c := Column{Name: strings.TrimSpace(part[:at])}
-		first, last, ranged := strings.Cut(part[at+1:], "-")
-		var err error
-		if c.First, err = strconv.Atoi(first); err == nil {
-			if c.Last = c.First; ranged {
-				c.Last, err = strconv.Atoi(last)
-			}
-		}
-		if err != nil || c.First < 1 || c.Last < c.First || c.Last > record.MaxRecordBytes {
+		var ok bool
+		if c.First, c.Last, ok = Places(part[at+1:]); !ok {
 			return nil, fmt.Errorf("the places %q of column %q are no range; write the first and the last character, such as 1-8", part[at+1:], c.Name)
 		}
 		if len(l) > 0 && c.First <= l[len(l)-1].Last {
@@ -57,6 +51,23 @@ func ParseLayout(text string) (Layout, error) {
 		l = append(l, c)
 	}
 	return l, nil
+}
+
+// Places reads the first and the last place of something, counted from 1, such as 9-18, or 7 where it has one. It reports false where the
+// text says no places.
+func Places(text string) (first, last int, ok bool) {
+	from, to, ranged := strings.Cut(text, "-")
+	first, err := strconv.Atoi(from)
+	if last = first; err == nil && ranged {
+		last, err = strconv.Atoi(to)
+	}
+	return first, last, err == nil && first >= 1 && last >= first && last <= record.MaxRecordBytes
+}
+
+// Between is what stands in the places of a line, in characters; what lies beyond its end is missing.
+func Between(line string, first, last int) string {
+	characters := []rune(line)
+	return string(characters[min(first-1, len(characters)):min(last, len(characters))])
 }
 
 // Options are how to read fixed-width text.

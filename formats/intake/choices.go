@@ -46,6 +46,15 @@ const (
 	ShortFill   = "fill"
 )
 
+// What the cells of a merged area hold but for its first.
+const (
+	MergedBlank = "blank"
+	MergedFill  = "fill"
+)
+
+// MostHeaders is the most rows that together name the columns.
+const MostHeaders = 10
+
 // NotPacked and NoPointer say that there is none, where leaving it out would mean that it is to be found.
 const (
 	NotPacked = "none"
@@ -61,6 +70,8 @@ type Choices struct {
 	NoQuotes  bool              `json:"noQuotes,omitempty" description:"In delimited text, a double quote is a character like any other."`
 	Header    string            `json:"header,omitempty" enum:"first,none" description:"Whether the first line or row names the columns; found where not stated."`
 	HeaderRow int               `json:"headerRow,omitempty" description:"Row of the sheet that names the columns; the first that is not empty where not stated."`
+	Headers   int               `json:"headerRows,omitempty" description:"Rows of the sheet, one below another, whose cells together name the columns; one where not stated."`
+	Merged    string            `json:"merged,omitempty" enum:"blank,fill" description:"What the cells of a merged area of a sheet hold but for the first: they are blank, which is the default, or filled with what the first holds."`
 	SkipFirst int               `json:"skipFirst,omitempty" description:"Lines before the text begins."`
 	SkipLast  int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
 	Footers   []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
@@ -115,6 +126,12 @@ func (c *Choices) Check() error {
 	if err := oneOf("shortRows", c.ShortRows, ShortReject, ShortFill); err != nil {
 		return err
 	}
+	if err := oneOf("merged", c.Merged, MergedBlank, MergedFill); err != nil {
+		return err
+	}
+	if c.Headers > 1 && c.Header == HeaderNone {
+		return &ChoiceError{"headerRows", fmt.Sprintf("%d rows cannot name the columns where no row does; leave one of the two out", c.Headers)}
+	}
 	if c.Encoding != "" {
 		name, err := textcode.Named(c.Encoding)
 		if err != nil {
@@ -129,7 +146,7 @@ func (c *Choices) Check() error {
 		choice string
 		value  int
 		most   int
-	}{{"skipFirst", c.SkipFirst, mostSkipped}, {"skipLast", c.SkipLast, mostSkipped}, {"headerRow", c.HeaderRow, 1 << 20}} {
+	}{{"skipFirst", c.SkipFirst, mostSkipped}, {"skipLast", c.SkipLast, mostSkipped}, {"headerRow", c.HeaderRow, 1 << 20}, {"headerRows", c.Headers, MostHeaders}} {
 		if n.value < 0 || n.value > n.most {
 			return &ChoiceError{n.choice, fmt.Sprintf("%d is not between 0 and %d", n.value, n.most)}
 		}
@@ -179,6 +196,12 @@ func (c *Choices) Say() string {
 	add("sheet", c.Sheet)
 	if c.HeaderRow > 0 {
 		add("columns named in row", strconv.Itoa(c.HeaderRow))
+	}
+	if c.Headers > 1 {
+		add("rows that name columns:", strconv.Itoa(c.Headers))
+	}
+	if c.Merged == MergedFill {
+		add("", "merged cells filled")
 	}
 	if c.Pointer != NoPointer {
 		add("records at", c.Pointer)

@@ -15,7 +15,7 @@ var fitting = map[string][]string{
 	Fixed:       {"packing", "encoding", "layout", "skipFirst", "skipLast", "footers"},
 	JSON:        {"packing", "encoding", "pointer", "footers"},
 	NDJSON:      {"packing", "encoding", "footers"},
-	Spreadsheet: {"header", "headerRow", "footers", "sheet"},
+	Spreadsheet: {"header", "headerRow", "headerRows", "merged", "footers", "sheet"},
 	Parquet:     {},
 	Arrow:       {},
 }
@@ -38,6 +38,8 @@ func (c *Choices) aboutFiles() []madeChoice {
 		{"noQuotes", c.NoQuotes, func() { c.NoQuotes = false }},
 		{"header", c.Header != "", func() { c.Header = "" }},
 		{"headerRow", c.HeaderRow != 0, func() { c.HeaderRow = 0 }},
+		{"headerRows", c.Headers != 0, func() { c.Headers = 0 }},
+		{"merged", c.Merged != "", func() { c.Merged = "" }},
 		{"skipFirst", c.SkipFirst != 0, func() { c.SkipFirst = 0 }},
 		{"skipLast", c.SkipLast != 0, func() { c.SkipLast = 0 }},
 		{"footers", len(c.Footers) > 0, func() { c.Footers = nil }},

@@ -33,7 +33,7 @@ type Source struct {
 	settled   Choices
 	guesses   []Guess
 	options   Options
-	sheets    []string
+	book      *spreadsheet.Reader // of a workbook
 	footers   []Footer
 	footed    int64
 	suspected *Footer   // a last record that looks like a total
@@ -104,7 +104,24 @@ func (s *Source) Settled() Choices { return s.settled }
 func (s *Source) Guesses() []Guess { return s.guesses }
 
 // Sheets are the sheets of a workbook.
-func (s *Source) Sheets() []string { return s.sheets }
+func (s *Source) Sheets() []string {
+	if s.book == nil {
+		return nil
+	}
+	return s.book.Sheets()
+}
+
+// Merged is the number of merged areas of a sheet with records in them whose cells but the first were read as blank. It is known when Next
+// has returned io.EOF.
+func (s *Source) Merged() (n int64) {
+	if s.book != nil {
+		n = s.book.Merged()
+	}
+	for _, p := range s.Parts() {
+		n += p.Merged()
+	}
+	return n
+}
 
 // Footers are the first of the lines that were recognised as footers or left out at the end. They are all known when
 // Next has returned io.EOF.
@@ -295,17 +312,17 @@ func (f *finder) openBinary() (err error) {
 		f.watchLast(err)
 	default:
 		var r *spreadsheet.Reader
-		r, err = spreadsheet.NewReader(f.file, f.size, spreadsheet.Options{Sheet: c.Sheet, HeaderRow: c.HeaderRow, NoHeader: c.Header == HeaderNone,
-			Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+		r, err = spreadsheet.NewReader(f.file, f.size, spreadsheet.Options{Sheet: c.Sheet, HeaderRow: c.HeaderRow, Headers: c.Headers, NoHeader: c.Header == HeaderNone,
+			Fill: c.Merged == MergedFill, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
 		if err != nil {
 			return err
 		}
-		f.reader, f.sheets = r, r.Sheets()
+		f.reader, f.book = r, r
 		f.watchLast(nil)
 		f.closers = append(f.closers, r)
 		if c.Sheet == "" {
 			c.Sheet = r.Sheet()
-			f.guess("sheet", c.Sheet, len(f.sheets) == 1, "it is the first", f.sheets...)
+			f.guess("sheet", c.Sheet, len(r.Sheets()) == 1, firstOf(r), r.Sheets()...)
 		}
 		if c.Header == "" {
 			c.Header = HeaderFirst
@@ -316,6 +333,30 @@ func (f *finder) openBinary() (err error) {
 		}
 	}
 	return err
+}
+
+// firstOf says why a sheet was taken that nobody has named, and how much stands in each, for the first may be a cover.
+func firstOf(r *spreadsheet.Reader) string {
+	sheets := r.Sheets()
+	if len(sheets) == 1 {
+		return "it is the only one"
+	}
+	const most = 10 // sheets that are said
+	var say []string
+	for i, rows := range r.Rows() {
+		switch {
+		case i == most:
+			say = append(say, fmt.Sprintf("and %d more", len(sheets)-most))
+		case i > most:
+		case rows < 0:
+			say = append(say, fmt.Sprintf("%s has not been counted", sheets[i]))
+		case rows == 1:
+			say = append(say, sheets[i]+" has 1 row")
+		default:
+			say = append(say, fmt.Sprintf("%s has %d rows", sheets[i], rows))
+		}
+	}
+	return "it is the first: " + strings.Join(say, ", ")
 }
 
 // watchLast lets the last record of the reader be looked at, where it could be opened.

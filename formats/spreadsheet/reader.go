@@ -12,7 +12,8 @@
 //	a formula     what it came to when the workbook was saved; a formula that has not been reckoned makes its row a reject
 //	an error      its name, such as #N/A
 //
-// A row with a cell outside the named columns is rejected. A record's line is its row in the sheet.
+// A row with a cell outside the named columns is rejected. A record's line is its row in the sheet. Of a merged area the first cell
+// holds the value and the others are blank, unless they are to be filled with it.
 //
 // The reader is our own because cells are streamed with their formats: the sheet may be of any size, and only the texts
 // that cells share are held in memory, up to a limit.
@@ -20,9 +21,11 @@ package spreadsheet
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/xml"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -33,7 +36,9 @@ import (
 type Options struct {
 	Sheet     string              // name of the sheet; "": the first
 	HeaderRow int                 // row that names the columns; 0: the first that is not empty
+	Headers   int                 // rows, beginning with that one, whose cells together name a column; 0: one
 	NoHeader  bool                // no row names the columns: they are called "column 1" and so on
+	Fill      bool                // every cell of a merged area holds what its first cell holds; the others are blank where not
 	Footers   []string            // a row whose first cell begins with one of these is a footer: neither a record nor a reject
 	Footer    func(int64, string) // called for each footer with its row and its cells; may be nil
 	Reject    func(record.Reject) // called for each rejected row; may be nil
@@ -53,6 +58,8 @@ type Reader struct {
 	builder *record.Builder
 	rejects int64
 
+	merges  *merges // nil where no merged area is filled
+	areas   int64   // merged areas that end below the names of the columns, counted behind the last row
 	row     int64
 	cells   []cell // of the row being read, in the order of the sheet
 	text    []byte // of the cells
@@ -87,6 +94,12 @@ func NewReader(source io.ReaderAt, size int64, opts Options) (*Reader, error) {
 	}
 	r.count = &counted{in: r.in, sheet: r.sheet.name}
 	r.marks = newMarks(r.count)
+	if opts.Fill || opts.Headers > 1 {
+		if r.merges, err = readMerges(r.sheet); err != nil {
+			_ = r.in.Close()
+			return nil, err
+		}
+	}
 	if err := r.begin(); err != nil {
 		_ = r.in.Close()
 		return nil, err
@@ -118,6 +131,15 @@ func (r *Reader) Sheet() string { return r.sheet.name }
 
 // HeaderRow is the row that names the columns, 0 where none does.
 func (r *Reader) HeaderRow() int64 { return r.header }
+
+// Merged is the number of merged areas with records in them whose cells but the first were read as blank. It is known when all rows
+// have been read.
+func (r *Reader) Merged() int64 {
+	if r.opts.Fill {
+		return 0
+	}
+	return r.areas
+}
 
 // Columns are the names of the columns.
 func (r *Reader) Columns() []string { return r.columns }
@@ -172,6 +194,17 @@ func (r *Reader) begin() error {
 		}
 		break
 	}
+	if err := r.beginColumns(); err != nil {
+		return err
+	}
+	if !r.opts.Fill {
+		r.merges = nil
+	}
+	return nil
+}
+
+// beginColumns takes the columns from the row just read, and their names from it and those below it that name them, too.
+func (r *Reader) beginColumns() error {
 	last := 0
 	for i, c := range r.cells {
 		if c.fault != "" {
@@ -196,6 +229,10 @@ func (r *Reader) begin() error {
 		for _, c := range r.cells[:last+1] {
 			names[c.column-r.first] = string(r.text[c.start:c.end])
 		}
+		var err error
+		if names, err = r.furtherNames(names); err != nil {
+			return err
+		}
 	}
 	columns, err := record.CheckColumns(names, 0)
 	if own, ok := err.(*record.Unreadable); ok {
@@ -203,6 +240,35 @@ func (r *Reader) begin() error {
 	}
 	r.columns, r.builder = columns, record.NewBuilder(len(columns))
 	return err
+}
+
+// furtherNames puts the cells of further rows that name the columns behind the names that the first has given them. A name that stands
+// in several rows, as in a merged area, counts once.
+func (r *Reader) furtherNames(names []string) ([]string, error) {
+	last := slices.Clone(names) // part of each name
+	for n := 1; n < r.opts.Headers; n++ {
+		if err := r.readRow(); err == io.EOF || err == nil && r.row > r.header+int64(n) {
+			return nil, &record.Unreadable{What: fmt.Sprintf("row %d of the sheet %q is empty and names no columns; fewer rows name them, or others", r.header+int64(n), r.sheet.name)}
+		} else if err != nil {
+			return nil, err
+		}
+		for _, c := range r.cells {
+			at, text := c.column-r.first, string(r.text[c.start:c.end])
+			if c.fault != "" || text != "" && at < 0 {
+				return nil, &record.Unreadable{Place: "cell " + r.name(c), What: cmp.Or(c.fault, "it stands left of the first column that the rows above name")}
+			}
+			if text == "" {
+				continue
+			}
+			for at >= len(names) && at < record.MaxColumns {
+				names, last = append(names, ""), append(last, "")
+			}
+			if at < len(names) && last[at] != text {
+				names[at], last[at] = strings.TrimSpace(names[at]+" "+text), text
+			}
+		}
+	}
+	return names, nil
 }
 
 func (r *Reader) empty() bool {
@@ -309,6 +375,11 @@ func (r *Reader) readRow() error {
 			return damaged(r.sheet.file.Name, err)
 		}
 		start, ok := token.(xml.StartElement)
+		if ok && start.Name.Local == "mergeCell" {
+			if a, ok := areaOf(attribute(start, "ref")); ok && a.bottom > r.header+int64(max(r.opts.Headers-1, 0)) {
+				r.areas++
+			}
+		}
 		if !ok || start.Name.Local != "row" {
 			continue
 		}
@@ -319,6 +390,13 @@ func (r *Reader) readRow() error {
 		r.cells, r.text = r.cells[:0], r.text[:0]
 		if err := r.readCells(); err != nil {
 			return damaged(r.sheet.file.Name, err)
+		}
+		if r.merges != nil {
+			columns := record.MaxColumns
+			if r.columns != nil {
+				columns = r.first + len(r.columns)
+			}
+			r.merges.fill(r, columns)
 		}
 		return nil
 	}

@@ -79,12 +79,16 @@ type ControlTotal struct {
 	Total  string `json:"total" description:"A number, exactly."`
 }
 
-// ControlTrailer is where a trailer line states figures. Cells are counted from 1.
+// ControlTrailer is where a trailer line states figures: in cells, counted from 1, or between places, which are characters of the line
+// counted from 1.
 type ControlTrailer struct {
 	Starts string `json:"starts" description:"What the trailer line begins with."`
 	Count  int    `json:"count,omitempty" description:"Its cell with the count; 0: none."`
 	Total  int    `json:"total,omitempty" description:"Its cell with a total; 0: none."`
 	Column string `json:"column,omitempty" description:"Column of which that is the total."`
+
+	CountAt string `json:"countAt,omitempty" description:"Instead of a cell, the places of the count, as in 9-14."`
+	TotalAt string `json:"totalAt,omitempty" description:"Instead of a cell, the places of the total."`
 }
 
 // Held is a control figure, and what was found.
@@ -103,6 +107,7 @@ type Findings struct {
 	Footers []intake.Footer `json:"footers" nullable:"false" description:"The first lines that were recognised as footers or left out at the end."`
 	Footed  int64           `json:"footed" description:"The number of such lines."`
 	Totals  []intake.Footer `json:"likeTotals,omitempty" description:"Last records that look like a total of the others, and were taken as records."`
+	Merged  int64           `json:"merged,omitempty" description:"Merged areas of a sheet whose cells but the first were read as blank."`
 	Filled  int64           `json:"filled,omitempty" description:"Lines with fewer cells than there are columns, which were filled with blanks."`
 	Held    []Held          `json:"held" nullable:"false" description:"The control figures, and whether they hold."`
 	Types   []typing.Type   `json:"types" nullable:"false" description:"As what the first records of each column read; the profile has all."`
@@ -166,6 +171,7 @@ type Preview struct {
 	Rejects  []Reject        `json:"rejects" nullable:"false" description:"The first rejects among what was looked at."`
 	Rejected int64           `json:"rejected" description:"The number of rejects among what was looked at."`
 	Footers  []intake.Footer `json:"footers" nullable:"false"`
+	Merged   int64           `json:"merged,omitempty" description:"Merged areas of a sheet whose cells but the first would be read as blank; counted where all records were looked at."`
 	Parts    []PreviewPart   `json:"parts" nullable:"false" description:"The sources of a stack; none of any other source."`
 	Blanks   []typing.Count  `json:"blanks" nullable:"false" description:"Values that may stand for blanks, and how many cells have them; they are values unless declared as blank markers."`
 }

@@ -2161,10 +2161,14 @@ export interface components {
             column?: string;
             /** @description Its cell with the count; 0: none. */
             count?: number;
+            /** @description Instead of a cell, the places of the count, as in 9-14. */
+            countAt?: string;
             /** @description What the trailer line begins with. */
             starts: string;
             /** @description Its cell with a total; 0: none. */
             total?: number;
+            /** @description Instead of a cell, the places of the total. */
+            totalAt?: string;
         };
         Conversation: {
             attachments: components["schemas"]["Attachment"][];
@@ -2403,6 +2407,11 @@ export interface components {
             likeTotals?: components["schemas"]["IntakeFooter"][];
             /** @description Computed columns that could not be this time, and why. */
             lost?: components["schemas"]["IntakeLost"][];
+            /**
+             * Format: int64
+             * @description Merged areas of a sheet whose cells but the first were read as blank.
+             */
+            merged?: number;
             /** @description Of a stack: records by origin. */
             origins?: components["schemas"]["TypingCount"][];
             /** @description Of a record set made from others: what it was made from. */
@@ -2503,8 +2512,15 @@ export interface components {
             header?: "first" | "none";
             /** @description Row of the sheet that names the columns; the first that is not empty where not stated. */
             headerRow?: number;
+            /** @description Rows of the sheet, one below another, whose cells together name the columns; one where not stated. */
+            headerRows?: number;
             /** @description Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18. */
             layout?: string;
+            /**
+             * @description What the cells of a merged area of a sheet hold but for the first: they are blank, which is the default, or filled with what the first holds.
+             * @enum {string}
+             */
+            merged?: "blank" | "fill";
             /** @description In delimited text, a double quote is a character like any other. */
             noQuotes?: boolean;
             /**
@@ -2900,6 +2916,11 @@ export interface components {
              * @description Records that were looked at.
              */
             looked: number;
+            /**
+             * Format: int64
+             * @description Merged areas of a sheet whose cells but the first would be read as blank; counted where all records were looked at.
+             */
+            merged?: number;
             name: string;
             /** @description The sources of a stack; none of any other source. */
             parts: components["schemas"]["PreviewPart"][];

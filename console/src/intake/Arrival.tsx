@@ -139,6 +139,7 @@ export function Arrival(p: {
             columns={seen.columns.map((c) => c.name)}
             footers={seen.footers.map((f) => f.text)}
             trailer={!!seen.choices.format}
+            fixed={seen.choices.format === 'fixed'}
             stated={stated}
             change={setStated}
           />

@@ -104,11 +104,12 @@ export function ChoiceBar({
   // What is found for one format says nothing of another, so a change of format lets the rest be found anew.
   const set = (choice: Name, value: Choices[Name]) =>
     change(choice === 'format' ? { format: value as Choices['format'] } : { ...chosen, [choice]: value });
-  const lines = (choice: 'skipFirst' | 'skipLast', label: string) => (
+  const lines = (choice: 'skipFirst' | 'skipLast' | 'headerRow' | 'headerRows', label: string, none = 0) => (
     <Typed
       label={label}
       width={64}
-      value={String(c[choice] ?? 0)}
+      guess={guess(choice)}
+      value={String(c[choice] ?? none)}
       change={(v) => set(choice, Number.parseInt(v, 10) || 0)}
     />
   );
@@ -161,8 +162,21 @@ export function ChoiceBar({
           value={c.sheet ?? ''}
           guess={guess('sheet')}
           options={preview.sheets}
-          change={(v) => change({ ...chosen, sheet: v, headerRow: undefined })}
+          change={(v) => change({ ...chosen, sheet: v, headerRow: undefined, headerRows: undefined })}
         />
+      )}
+      {format === 'xlsx' && (
+        <>
+          {c.header !== 'none' && lines('headerRow', 'columns named in row')}
+          {c.header !== 'none' && lines('headerRows', 'rows that name columns', 1)}
+          <One
+            choice="merged"
+            label="merged cells"
+            value={c.merged ?? 'blank'}
+            options={['blank', 'fill']}
+            change={(v) => set('merged', v)}
+          />
+        </>
       )}
       {format === 'json' && (
         <Typed label="records at" value={c.pointer ?? ''} guess={guess('pointer')} change={(v) => set('pointer', v)} />

@@ -9,7 +9,7 @@ import { TextChoice } from '../parts/TextChoice';
 export type Stated = {
   count: string;
   totals: { column?: string; total: string }[];
-  trailer?: { starts: string; count?: number; total?: number; column?: string };
+  trailer?: Control['trailer'];
 };
 
 export const nothingStated: Stated = { count: '', totals: [{ total: '' }] };
@@ -31,6 +31,8 @@ export function ControlFields(p: {
   columns: string[];
   footers: string[];
   trailer: boolean;
+  /** Text whose columns stand at places, as do the figures of its trailer line. */
+  fixed: boolean;
   stated: Stated;
   change: (s: Stated) => void;
 }) {
@@ -93,14 +95,20 @@ export function ControlFields(p: {
         </div>
       </div>
       {stated.trailer && (
-        <Trailer trailer={stated.trailer} column={column} change={(trailer) => p.change({ ...stated, trailer })} />
+        <Trailer
+          fixed={p.fixed}
+          trailer={stated.trailer}
+          column={column}
+          change={(trailer) => p.change({ ...stated, trailer })}
+        />
       )}
     </>
   );
 }
 
-/** Where a trailer line states figures. Its cells are counted from 1. */
+/** Where a trailer line states figures. Its cells, or places in fixed-width text, are counted from 1. */
 function Trailer(p: {
+  fixed: boolean;
   trailer: NonNullable<Stated['trailer']>;
   column: (label: string, value: string | undefined, change: (column?: string) => void) => ReactNode;
   change: (trailer: Stated['trailer']) => void;
@@ -109,18 +117,37 @@ function Trailer(p: {
   return (
     <div className="choices">
       <TextChoice label="the line begins with" value={t.starts} change={(starts) => p.change({ ...t, starts })} />
-      <NumberChoice
-        label="its cell with the count"
-        placeholder="none"
-        value={t.count}
-        change={(count) => p.change({ ...t, count })}
-      />
-      <NumberChoice
-        label="its cell with a total"
-        placeholder="none"
-        value={t.total}
-        change={(total) => p.change({ ...t, total })}
-      />
+      {p.fixed ? (
+        <>
+          <TextChoice
+            label="its places with the count"
+            placeholder="such as 9-14"
+            value={t.countAt ?? ''}
+            change={(countAt) => p.change({ ...t, count: undefined, countAt: countAt || undefined })}
+          />
+          <TextChoice
+            label="its places with a total"
+            placeholder="such as 15-24"
+            value={t.totalAt ?? ''}
+            change={(totalAt) => p.change({ ...t, total: undefined, totalAt: totalAt || undefined })}
+          />
+        </>
+      ) : (
+        <>
+          <NumberChoice
+            label="its cell with the count"
+            placeholder="none"
+            value={t.count}
+            change={(count) => p.change({ ...t, countAt: undefined, count })}
+          />
+          <NumberChoice
+            label="its cell with a total"
+            placeholder="none"
+            value={t.total}
+            change={(total) => p.change({ ...t, totalAt: undefined, total })}
+          />
+        </>
+      )}
       <Choice label="which is that of">
         {p.column('column of the total in the line', t.column, (column) => p.change({ ...t, column }))}
       </Choice>

@@ -59,6 +59,12 @@ export function PreviewTable({
           <span className="mono">{f.text}</span>
         </p>
       ))}
+      {(p.merged ?? 0) > 0 && (
+        <p className="say" style={{ margin: '0 0 4px' }}>
+          The records have {count(p.merged ?? 0)} merged {p.merged === 1 ? 'area' : 'areas'}; all of their cells but the
+          first would be read as blank, unless merged cells are filled.
+        </p>
+      )}
       {p.blanks.map((b) => (
         <p key={b.text} className="say" style={{ margin: '0 0 4px' }}>
           {count(b.records)} {b.records === 1 ? 'cell is' : 'cells are'} <span className="mono">{b.text}</span>, which

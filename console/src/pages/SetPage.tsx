@@ -73,6 +73,12 @@ export function SetPage() {
           the others.
         </p>
       )}
+      {(s.findings.merged ?? 0) > 0 && (
+        <p className="say">
+          The records have {count(s.findings.merged ?? 0)} merged {s.findings.merged === 1 ? 'area' : 'areas'}; all of
+          their cells but the first were read as blank.
+        </p>
+      )}
       {s.findings.uncomputed?.map((f) => (
         <p key={f.column} className="say missed">
           ✗ the column {f.column} could not be computed for {count(f.records)} {f.records === 1 ? 'record' : 'records'},
