@@ -105,7 +105,7 @@ func jsonRoute[In, Out any](who view.Role, method, path, id, summary string, sta
 			c.Header("ETag", out.etag)
 		}
 		if out.cookie != nil {
-			out.cookie.Secure = c.Request.TLS != nil || c.GetHeader("X-Forwarded-Proto") == "https"
+			out.cookie.Name, out.cookie.Secure = cookieName(c.Request), encrypted(c.Request)
 			http.SetCookie(c.Writer, out.cookie)
 		}
 		switch {

@@ -16,6 +16,20 @@ import (
 // sessionCookie is the cookie that holds a session. No script can read it, and no page of another site can have it sent.
 const sessionCookie = "twinsieve_session"
 
+// cookieName is the name of the session cookie. Where the way to the service is encrypted, browsers take a cookie of that name only from
+// this very host and only by that way, so that no other page under the same domain can put a session of its own in its place.
+func cookieName(r *http.Request) string {
+	if encrypted(r) {
+		return "__Host-" + sessionCookie
+	}
+	return sessionCookie
+}
+
+// encrypted reports whether a request has come by TLS, here or to a proxy before the service.
+func encrypted(r *http.Request) bool {
+	return r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https"
+}
+
 type sessionKey struct{}
 
 // sessionOf is what the session cookie of a request holds.
@@ -27,7 +41,7 @@ func sessionOf(ctx context.Context) string {
 // signedIn finds out who calls, and refuses who may not.
 func signedIn(v *service.Service, who view.Role) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		session, _ := c.Cookie(sessionCookie) // without one, nobody is signed in
+		session, _ := c.Cookie(cookieName(c.Request)) // without one, nobody is signed in
 		token, bearer := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
 		if !bearer { // another kind, which a proxy may have added
 			token = ""
@@ -90,8 +104,9 @@ func whileAllowed(ctx context.Context) (_ context.Context, stop func()) {
 	return ctx, cancel
 }
 
+// cookie is a session as a cookie. Its name, and whether it is only for encrypted ways, depend on the request.
 func cookie(secret string, ends time.Time) *http.Cookie {
-	c := &http.Cookie{Name: sessionCookie, Value: secret, Path: "/", Expires: ends, HttpOnly: true, SameSite: http.SameSiteStrictMode}
+	c := &http.Cookie{Value: secret, Path: "/", Expires: ends, HttpOnly: true, SameSite: http.SameSiteStrictMode}
 	if secret == "" {
 		c.MaxAge = -1
 	}

@@ -66,6 +66,9 @@ func newShare(root *rootFlags) *cobra.Command {
 				return fromService(err)
 			}
 			fmt.Fprintf(cmd.ErrOrStderr(), "Link %d shows %s (%s) until %s, and is not shown again:\n", s.ID, s.Says, entriesText(page.Total), s.Ends.Local().Format("2006-01-02"))
+			if q.Narrows() {
+				fmt.Fprintln(cmd.ErrOrStderr(), "It lists only these entries; above them it shows the head of the whole run: its counts, balance, definition and file names.")
+			}
 			fmt.Fprintln(cmd.OutOrStdout(), serverAddress(root.server)+s.Link)
 			return nil
 		},

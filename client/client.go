@@ -4,6 +4,7 @@ package client
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -26,6 +27,7 @@ type Client struct {
 	base    string
 	http    *http.Client
 	token   string
+	cookie  string       // name of the session cookie, as the service has set it
 	session string       // instead of a token: what the session cookie holds
 	err     error        // why nothing can be asked
 	stated  atomic.Value // of the last hand-over
@@ -90,7 +92,7 @@ func (c *Client) send(ctx context.Context, method, path string, header http.Head
 	case c.token != "":
 		req.Header.Set("Authorization", "Bearer "+c.token)
 	case c.session != "":
-		req.AddCookie(&http.Cookie{Name: sessionCookie, Value: c.session})
+		req.AddCookie(&http.Cookie{Name: cmp.Or(c.cookie, sessionCookie), Value: c.session})
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {
@@ -245,6 +247,12 @@ type Query struct {
 	Sort                string // place, key, amount, tray, status, owner or age
 	Desc                bool
 	Limit               int
+}
+
+// Narrows reports whether the query chooses some entries of a report, rather than only their order.
+func (q Query) Narrows() bool {
+	q.After, q.Limit, q.Sort, q.Desc = "", 0, "", false
+	return q.encode() != ""
 }
 
 func (q Query) encode() string {

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"strings"
 
 	"twinsieve/service/view"
 )
@@ -44,8 +45,8 @@ func (c *Client) begin(h http.Header, err error) error {
 		return err
 	}
 	for _, cookie := range (&http.Response{Header: h}).Cookies() {
-		if cookie.Name == sessionCookie {
-			c.token, c.session = "", cookie.Value
+		if strings.TrimPrefix(cookie.Name, "__Host-") == sessionCookie {
+			c.token, c.session, c.cookie = "", cookie.Value, cookie.Name
 		}
 	}
 	return nil

@@ -310,8 +310,21 @@ func TestCookie(t *testing.T) {
 	in := fmt.Sprintf(`{"name":"ines","password":%q}`, secret)
 	for forwarded, secure := range map[string]bool{"": false, "https": true} {
 		cookies := send("POST", "/api/v1/signin", in, map[string]string{"X-Forwarded-Proto": forwarded}).Cookies()
-		if len(cookies) != 1 || !cookies[0].HttpOnly || cookies[0].SameSite != http.SameSiteStrictMode || cookies[0].Secure != secure || cookies[0].Path != "/" {
+		name := "twinsieve_session"
+		if secure { // a name that browsers take only from the host itself
+			name = "__Host-" + name
+		}
+		if len(cookies) != 1 || cookies[0].Name != name || !cookies[0].HttpOnly || cookies[0].SameSite != http.SameSiteStrictMode || cookies[0].Secure != secure || cookies[0].Path != "/" {
 			t.Errorf("%v", cookies)
+		}
+		for _, given := range []string{"twinsieve_session", "__Host-twinsieve_session"} {
+			want := http.StatusUnauthorized
+			if given == name {
+				want = http.StatusOK
+			}
+			if resp := send("GET", "/api/v1/sets", "", map[string]string{"X-Forwarded-Proto": forwarded, "Cookie": given + "=" + p.admin.session}); resp.StatusCode != want {
+				t.Errorf("forwarded %q, a session under the name %s: %d, want %d", forwarded, given, resp.StatusCode, want)
+			}
 		}
 	}
 	mine := "twinsieve_session=" + p.admin.session

@@ -133,7 +133,8 @@ func TestShareCommand(t *testing.T) {
 	loadDemo(t, p.client(), demo.New(demo.Options{Services: 20}))
 	r := run(t, p.at(), "share", "Berth billing", "--days", "2", "--tray", "missing")
 	link := strings.TrimSpace(r.out)
-	if r.status != 0 || !strings.HasPrefix(link, p.address+"/shared/") || !strings.Contains(r.errors, "shows only those with tray missing (") || !strings.Contains(r.errors, ") until ") {
+	if r.status != 0 || !strings.HasPrefix(link, p.address+"/shared/") || !strings.Contains(r.errors, "shows only those with tray missing (") || !strings.Contains(r.errors, ") until ") ||
+		!strings.Contains(r.errors, "above them it shows the head of the whole run") {
 		t.Fatalf("%+v", r)
 	}
 	if r := run(t, p.at(), "share", "1", "--list", "-o", "csv"); r.status != 0 || !strings.Contains(r.out, "1,only those with tray missing,ines,") {

@@ -85,6 +85,12 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
               </Button>
             </div>
           </Form>
+          {chosen && (
+            <p className="say">
+              The link lists only these entries. Above them it shows the head of the whole run: its counts, balance,
+              definition and file names.
+            </p>
+          )}
           {made && (
             <p role="status">
               Copy it now, it is not shown again: <code className="mono secret">{made}</code>
