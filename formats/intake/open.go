@@ -699,7 +699,7 @@ func (f *finder) findFooter() {
 	for _, l := range lines[passed : len(lines)-1] {
 		others.add(f.cellsIn(l))
 	}
-	begins, sure := others.total(f.cellsIn(line))
+	looks, sure := others.total(f.cellsIn(line))
 	begin := line
 	if c.Format == Delimited {
 		begin, _, _ = strings.Cut(line, c.Delimiter)
@@ -710,7 +710,7 @@ func (f *finder) findFooter() {
 	case stated == nil && sure && footerWord(begin) != "":
 		c.Footers = []string{begin}
 		f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
-	case begins && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
+	case looks && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
 		f.suspect(0, line)
 	}
 }

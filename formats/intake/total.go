@@ -34,6 +34,10 @@ func footerWord(text string) string {
 
 // likeness is what the records of a source look like, to tell a total from them.
 type likeness struct {
+	records  int
+	nameless bool // a record has nothing in its first column
+	numbers  bool // the record looked at last has nothing in its first column, and nothing but numbers in the others
+
 	shapes map[string]bool
 	many   bool            // there are more shapes than are kept, so that none is told from them
 	words  map[string]bool // of footers, with which records begin
@@ -50,24 +54,38 @@ func (l *likeness) add(cells iter.Seq[string]) {
 	if w := footerWord(l.look(cells)); w != "" {
 		l.words[w] = true
 	}
+	l.records++
+	l.nameless = l.nameless || len(l.shape) > 0 && l.shape[0] == '_'
 	if l.many = l.many || len(l.shapes) > mostShapes; !l.many && !l.shapes[string(l.shape)] {
 		l.shapes[string(l.shape)] = true
 	}
 }
 
-// total says of the last record, which has not been added, whether it begins as a total does, and whether it can be told from the others.
-func (l *likeness) total(cells iter.Seq[string]) (begins, sure bool) {
+// leastNamed is how many records there are at least, each with something in its first column, before one without is strange.
+const leastNamed = 3
+
+// total says of the last record, which has not been added, whether it looks like a total: it begins as one does, or it alone has nothing in
+// the first column, and numbers in others. It is sure where it begins so and can be told from the others by its shape, too.
+func (l *likeness) total(cells iter.Seq[string]) (looks, sure bool) {
 	w := footerWord(l.look(cells))
-	begins = w != "" && !l.words[w]
-	return begins, begins && !l.many && len(l.shapes) > 0 && !l.shapes[string(l.shape)]
+	begins := w != "" && !l.words[w]
+	bare := l.numbers && !l.nameless && l.records >= leastNamed
+	return begins || bare, begins && !l.many && len(l.shapes) > 0 && !l.shapes[string(l.shape)]
 }
 
 // look makes the shape of a record, and returns its first value that is not blank. The shape is which cells are blank, which hold only what
 // numbers and dates are written with, and of that first value, which runs of letters, digits and other characters it has.
 func (l *likeness) look(cells iter.Seq[string]) (first string) {
 	l.shape = l.shape[:0]
+	filled, numbers := 0, 0
 	for text := range cells {
 		text = strings.Trim(text, "\" \t\r")
+		if text != "" {
+			filled++
+			if isValue(text) {
+				numbers++
+			}
+		}
 		switch {
 		case text == "":
 			l.shape = append(l.shape, '_')
@@ -80,6 +98,7 @@ func (l *likeness) look(cells iter.Seq[string]) (first string) {
 			l.shape = append(l.shape, 't')
 		}
 	}
+	l.numbers = len(l.shape) > 0 && l.shape[0] == '_' && filled > 0 && filled == numbers
 	return first
 }
 
@@ -162,10 +181,10 @@ func cellsOf(b *record.Batch, i int) iter.Seq[string] {
 func (r *lastRecord) without(b *record.Batch) *record.Batch {
 	last := b.Records() - 1
 	r.see(b, last)
-	begins, sure := r.others.total(cellsOf(b, last))
+	looks, sure := r.others.total(cellsOf(b, last))
 	text := strings.Join(slices.Collect(cellsOf(b, last)), "\t")
 	switch {
-	case !begins:
+	case !looks:
 		return b
 	case !sure || !r.drop:
 		r.doubt(b.Line(last), text)

@@ -42,6 +42,10 @@ func TestTotals(t *testing.T) {
 			"another column":         {set: with(rows[:20], "", "Sum 7"), records: 20, footer: "Sum 7"},
 			"a name of that shape":   {set: set{columns: []string{"desk", "fee"}, rows: names("Pier office", "Harbour desk", "Control room")}, records: 3, warned: "Control room 3"},
 			"with others above":      {set: with(append([][]record.Cell{{{Text: "Subtotal"}, {Text: "1"}}}, rows[:9]...), "Total (9)", "2"), records: 10, footer: "Total (9) 2"},
+			"a sum without a name":   {set: with(rows[:20], "", "210.00"), records: 21, warned: "210.00"},
+			"after another such":     {set: with(append([][]record.Cell{{{Text: ""}, {Text: "1"}}}, rows[:9]...), "", "2"), records: 11},
+			"few before it":          {set: with(rows[:2], "", "21.00"), records: 3},
+			"no name and no sum":     {set: with(rows[:20], "", "see below"), records: 21},
 			"a call of that name":    {set: with(append([][]record.Cell{{{Text: "Total"}, {Text: "1"}}}, rows[:9]...), "Total", "2"), records: 11},
 		} {
 			t.Run(format+"/"+name, func(t *testing.T) {
