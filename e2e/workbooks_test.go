@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/xuri/excelize/v2"
 
 	"twinsieve/formats/intake"
@@ -109,5 +111,33 @@ func TestWorkbooks(t *testing.T) {
 		if r := run(t, p.at(), append([]string{"load"}, args...)...); r.status != 2 || !strings.Contains(r.errors, want) {
 			t.Errorf("load %v: exit %d, %s; want %q", args, r.status, r.errors, want)
 		}
+	}
+}
+
+// TestWorkbookInConsole: a workbook with a cover is dropped, and what the sheet behind it needs is chosen.
+func TestWorkbookInConsole(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+	book := write(t, t.TempDir(), "dues.xlsx", duesBook(t))
+	w.do(chromedp.Navigate(p.address + "/sets"))
+	w.says("There are no record sets yet")
+	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{book}))
+	w.says("Dues of June") // the cover's only record
+	w.choice("sheet", "Dues", kb.ArrowDown)
+	w.says("5 merged areas") // two of them in what is the second row of names
+	w.field("rows that name columns")
+	w.keys(kb.Backspace + "2" + kb.Enter)
+	w.says("2031 booked")
+	w.says("3 merged areas")
+	w.choice("merged cells", "fill", kb.ArrowDown)
+	w.until(`!document.body.innerText.includes('merged areas')`)
+	w.shoot("workbook.png")
+	w.press("Load")
+	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 1`)
+	set, err := p.client().Set(t.Context(), "dues")
+	if got := fmt.Sprint(set.Snapshot.Columns, set.Snapshot.Read); err != nil ||
+		got != "[Office 2031 booked 2031 paid Day]xlsx, sheet Dues, columns named in row 1, rows that name columns: 2, merged cells filled" {
+		t.Errorf("the set: %s, %v", got, err)
 	}
 }

@@ -11,6 +11,7 @@ const types = [
   'date DD.MM.YYYY',
   'date DD/MM/YYYY',
   'date MM/DD/YYYY',
+  'date serial',
   'timestamp',
   'boolean yes/no',
 ];

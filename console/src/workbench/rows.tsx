@@ -41,8 +41,8 @@ const layouts = ['YYYY-MM-DD', 'DD.MM.YYYY', 'MM/DD/YYYY', 'D/M/YYYY'];
 
 /** What may stand behind a reading's name, where a few things are usual; any other is typed. */
 const usual: Record<string, string[]> = {
-  date: layouts,
-  time: layouts.map((l) => `${l} hh:mm`),
+  date: [...layouts, 'serial'],
+  time: [...layouts.map((l) => `${l} hh:mm`), 'serial'],
   number: ['', 'comma', 'point', 'comma brackets trailing-minus currency'],
   'normal-form': ['NFC', 'NFKC'],
   first: ['3', '8'],
