@@ -123,7 +123,7 @@ func rename(stack *view.SourceRef, texts []string, at func(source string) int, w
 		}
 		n := at(source)
 		if n < 0 {
-			return wrongRequest("--rename %q: %q is none of what is stacked", text, source)
+			return wrongRequest("--rename %q: %q is none of the %ss that are stacked", text, source, strings.ToLower(what))
 		}
 		part := &stack.Stack[n]
 		if _, twice := part.Rename[from]; twice {

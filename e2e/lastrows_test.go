@@ -57,7 +57,7 @@ func TestLastRows(t *testing.T) {
 		}
 	}
 	// A column of one file can be named as in the others, by the file's path or its name.
-	for file, want := range map[string]string{january: "read as", "january.csv": "read as", "march.csv": `--rename "march.csv:Meter=meter": "march.csv" is none of what is stacked`} {
+	for file, want := range map[string]string{january: "read as", "january.csv": "read as", "march.csv": `--rename "march.csv:Meter=meter": "march.csv" is none of the files that are stacked`} {
 		r := run(t, p.at(), "load", january, february, "--stack", "--as", "quarter", "--origin", "month", "--rename", file+":Meter=meter")
 		if !strings.Contains(r.errors, want) || strings.Contains(r.errors, "warning") {
 			t.Errorf("rename of %s: exit %d, %s", file, r.status, r.errors)
