@@ -15,6 +15,24 @@ type bar struct {
 	Label, Text, Fill   string
 }
 
+// frame is what a chart of values from low to high shows: from which value, from which one totals are drawn, which is zero where it is shown,
+// and up to which. Values that are all far from zero, on either side of it, are cut off, so that what is between them can be seen.
+func frame(low, high float64) (floor, base, top float64) {
+	spread := high - low
+	if spread == 0 {
+		spread = max(math.Abs(high), 1)
+	}
+	switch {
+	case low > 0:
+		floor = max(0, low-spread*0.35)
+		return floor, floor, high
+	case high < 0:
+		top = min(0, high+spread*0.35)
+		return low, top, top
+	}
+	return min(low, 0), 0, max(high, 0)
+}
+
 // bars lays out the chart in a frame of so many units. The heights are drawn from floats; the figures are the exact texts.
 func bars(b Balance, width, height, above, below float64) []bar {
 	high, low := math.Inf(-1), math.Inf(1)
@@ -35,23 +53,16 @@ func bars(b Balance, width, height, above, below float64) []bar {
 		spans = append(spans, span{at, at + n})
 		high, low, at = max(high, at, at+n), min(low, at, at+n), at+n
 	}
-	spread := high - low
-	if spread == 0 {
-		spread = max(math.Abs(high), 1)
-	}
-	floor := max(0, low-spread*0.35)
-	if low < 0 {
-		floor = low
-	}
+	floor, base, top := frame(low, high)
 	y := func(v float64) float64 {
-		return above + (height-above-below)*(1-(v-floor)/max(high-floor, 1e-9))
+		return above + (height-above-below)*(1-(v-floor)/max(top-floor, 1e-9))
 	}
 	step := width / float64(len(b.Steps))
 	var list []bar
 	for i, s := range b.Steps {
 		from, to := spans[i].from, spans[i].to
 		if s.Total {
-			from = floor
+			from = base
 		}
 		top, bottom := y(max(from, to)), y(min(from, to))
 		text := Grouped(s.Change, places)

@@ -3,6 +3,7 @@ package paper
 import (
 	"bytes"
 	"math"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -29,6 +30,7 @@ func TestBars(t *testing.T) {
 	const width, height, above, below = 1000.0, 200.0, 20.0, 30.0
 	for name, changes := range map[string][]string{
 		"usual": {"1000", "-100", "-50.5", "30", "879.5"}, "nothing moves": {"5", "5"}, "all zero": {"0", "0"}, "below zero": {"-100", "-50", "200", "50"}, "through zero": {"10", "-30", "25", "5"},
+		"all below zero": {"-120", "10", "-110"}, "far below": {"-1000120", "20", "-1000100"}, "up from below": {"-50", "150", "100"}, "fractions": {"-0.75", "0.5", "-0.25"},
 	} {
 		b := Balance{}
 		for i, c := range changes {
@@ -37,6 +39,16 @@ func TestBars(t *testing.T) {
 		list := bars(b, width, height, above, below)
 		if len(list) != len(changes) {
 			t.Fatalf("%s: %d bars", name, len(list))
+		}
+		// The total that is farther from zero has the higher bar, and those of one sign begin on one line.
+		first, last := list[0], list[len(list)-1]
+		a, _ := strconv.ParseFloat(changes[0], 64)
+		z, _ := strconv.ParseFloat(changes[len(changes)-1], 64)
+		if math.Abs(a) > math.Abs(z) != (first.Height > last.Height+0.01) {
+			t.Errorf("%s: bars of %v and %v are %v and %v high", name, a, z, first.Height, last.Height)
+		}
+		if a < 0 && z < 0 && math.Abs(first.Y-last.Y) > 0.01 || a > 0 && z > 0 && math.Abs(first.Y+first.Height-last.Y-last.Height) > 0.01 {
+			t.Errorf("%s: totals begin at %+v and %+v", name, first, last)
 		}
 		for i, one := range list {
 			if one.X < 0 || one.X+one.Width > width || one.Y < above-0.01 || one.Y+one.Height > height-below+height/100 || math.IsNaN(one.Y) || one.Height <= 0 {

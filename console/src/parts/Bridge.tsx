@@ -31,6 +31,23 @@ function bars(b: BalanceAmount, left: string, right: string, least: number): Bar
   return list;
 }
 
+/**
+ * What a chart of values from low to high shows: from which value, from which one totals are drawn, which is zero where it is shown, and up
+ * to which. Values that are all far from zero, on either side of it, are cut off, so that what is between them can be seen.
+ */
+function frame(low: number, high: number): [floor: number, base: number, top: number] {
+  const spread = high - low || Math.abs(high) || 1;
+  if (low > 0) {
+    const floor = Math.max(0, low - spread * 0.35);
+    return [floor, floor, high];
+  }
+  if (high < 0) {
+    const top = Math.min(0, high + spread * 0.35);
+    return [low, top, top];
+  }
+  return [Math.min(low, 0), 0, Math.max(high, 0) || (low === 0 ? 1 : 0)];
+}
+
 const height = 190;
 const width = 1080;
 
@@ -40,9 +57,8 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
   const ends = list.flatMap((b) => (b.total ? [b.to] : [b.from, b.to]));
   const high = Math.max(...ends);
   const low = Math.min(...ends);
-  const spread = high - low || Math.abs(high) || 1;
-  const floor = Math.max(0, low - spread * 0.35) || Math.min(0, low);
-  const y = scaleLinear([floor, high], [height - 26, 20]);
+  const [floor, base, top] = frame(low, high);
+  const y = scaleLinear([floor, top], [height - 26, 20]);
   const x = scaleBand(
     list.map((_, i) => i),
     [0, width],
@@ -61,7 +77,8 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
           {balance.currency === '' && ' without a currency'}
           {balance.currency && ` in ${balance.currency}`} ·{' '}
           {balance.closes ? 'closes to the last digit' : 'DOES NOT CLOSE'}
-          {floor > 0 && ' · bars are cut off below'}
+          {base > 0 && ' · bars are cut off below'}
+          {base < 0 && ' · bars are cut off above'}
         </small>
       </h2>
       <svg
@@ -71,10 +88,12 @@ export function Bridge({ balance, left, right }: { balance: BalanceAmount; left:
         role="img"
         aria-label={`Bridge: ${words}`}
       >
+        {base === 0 && floor < 0 && <line x1={0} x2={width} y1={y(0)} y2={y(0)} stroke="var(--line)" />}
         {list.map((b, i) => {
           const at = x(i) ?? 0;
-          const top = y(Math.max(b.total ? floor : b.from, b.to));
-          const bottom = y(Math.min(b.total ? floor : b.from, b.to));
+          const from = b.total ? base : b.from;
+          const top = y(Math.max(from, b.to));
+          const bottom = y(Math.min(from, b.to));
           return (
             <g key={i}>
               <rect x={at} y={top} width={bar} height={Math.max(1.5, bottom - top)} fill={`var(--${b.fill})`} />
