@@ -34,6 +34,7 @@ type page struct {
 type setPage struct {
 	setPath
 	page
+	Snapshot int `query:"snapshot" json:"-" minimum:"1" description:"Number of the snapshot; the newest, or that of the cursor, where not stated."`
 }
 
 type loadRequest struct {
@@ -424,11 +425,11 @@ func dataRoutes(v *service.Service) []route {
 		remove(analyst, "/sets/:name", "deleteSet", "Delete a record set", func(ctx context.Context, r *setPath) (reply[*none], error) {
 			return reply[*none]{status: http.StatusNoContent}, v.DeleteSet(ctx, r.Name)
 		}),
-		get(reader, "/sets/:name/records", "listRecords", "Page through a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Records], error) {
-			return ok(v.Records(ctx, r.Name, r.After, r.Limit))
+		get(reader, "/sets/:name/records", "listRecords", "Page through the records of a record set's snapshot, the newest where none is stated", func(ctx context.Context, r *setPage) (reply[*view.Records], error) {
+			return ok(v.Records(ctx, r.Name, r.Snapshot, r.After, r.Limit))
 		}),
-		get(reader, "/sets/:name/rejects", "listRejects", "Page through the rejected lines of a record set's newest snapshot", func(ctx context.Context, r *setPage) (reply[*view.Rejects], error) {
-			return ok(v.Rejects(ctx, r.Name, r.After, r.Limit))
+		get(reader, "/sets/:name/rejects", "listRejects", "Page through the rejected lines of a record set's snapshot, the newest where none is stated", func(ctx context.Context, r *setPage) (reply[*view.Rejects], error) {
+			return ok(v.Rejects(ctx, r.Name, r.Snapshot, r.After, r.Limit))
 		}),
 		get(reader, "/readings", "listReadings", "List the readings that exist", func(context.Context, *none) (reply[*view.Readings], error) {
 			return ok(v.Readings(), nil)

@@ -30,6 +30,7 @@ type lookFlags struct {
 	align      string
 	pairs      []string
 	columns    []string
+	unsorted   []error // of each text of sort, what is wrong with it
 	prefix     []string
 	where      string
 	sort       []string
@@ -82,9 +83,22 @@ func (f *lookFlags) completeColumns(root *rootFlags) func(*cobra.Command, []stri
 		}
 		a.Look.Where, a.Look.Sort, a.Look.Columns = "", nil, nil
 		tried, err := root.client().TryFilter(cmd.Context(), a, "", "")
-		before := typed[:strings.LastIndexAny(typed, ",( ")+1]
-		return completions(tried.Columns, err, how, func(name string) string { return before + name })
+		return completions(tried.Columns, err, how, completedBy(tried.Columns, typed))
 	}
+}
+
+// completedBy returns how a column completes what has been typed: the longest piece at its end with which a column's name begins, spaces in
+// it, too, becomes the column.
+func completedBy(columns []string, typed string) func(column string) string {
+	for at := 0; at <= len(typed); at++ {
+		if at > 0 && !strings.ContainsRune(",( ", rune(typed[at-1])) {
+			continue
+		}
+		if slices.ContainsFunc(columns, func(c string) bool { return strings.HasPrefix(c, typed[at:]) }) {
+			return func(column string) string { return typed[:at] + column }
+		}
+	}
+	return func(column string) string { return typed + column }
 }
 
 // ask makes what is asked of the options and the argument: a run, a sieve whose newest run is meant, a sieve file, or, with the
@@ -94,12 +108,52 @@ func (f *lookFlags) ask(cmd *cobra.Command, c *client.Client, args []string) (vi
 	if err != nil {
 		return view.Ask{}, err
 	}
+	a := view.Ask{Look: look}
 	if f.sieve.given() || len(args) > 0 && strings.HasSuffix(args[0], sievefile.Ending) {
 		d, _, err := f.sieve.find(cmd, c, args)
-		return view.Ask{Definition: &d, Look: look}, err
+		if err != nil {
+			return a, err
+		}
+		a.Definition = &d
+	} else {
+		run, err := findRun(cmd, c, strings.Join(args, ""))
+		if err != nil {
+			return a, err
+		}
+		a.Run = run.ID
 	}
-	run, err := findRun(cmd, c, strings.Join(args, ""))
-	return view.Ask{Run: run.ID, Look: look}, err
+	return a, f.nameWhole(cmd, c, &a)
+}
+
+// nameWhole takes texts of --columns and --sort as a column's name where there is one of just that name, though it reads as a name with
+// something behind it, such as "n as m" or "tot desc".
+func (f *lookFlags) nameWhole(cmd *cobra.Command, c *client.Client, a *view.Ask) error {
+	texts := slices.Concat(f.columns, f.sort)
+	if !slices.ContainsFunc(texts, func(t string) bool { return strings.Contains(strings.TrimSpace(t), " ") }) {
+		return nil
+	}
+	all := *a
+	all.Look.Where, all.Look.Sort, all.Look.Columns = "", nil, nil
+	tried, err := c.TryFilter(cmd.Context(), all, "", "")
+	if err != nil {
+		tried.Columns = nil // what is wrong with the rows is said where they are asked for
+	}
+	for i, text := range f.columns {
+		if name := strings.TrimSpace(text); slices.Contains(tried.Columns, name) {
+			a.Look.Columns[i] = comparison.Chosen{Column: name}
+		}
+	}
+	for i, text := range f.sort {
+		if name := strings.TrimSpace(text); slices.Contains(tried.Columns, name) {
+			a.Look.Sort[i], f.unsorted[i] = view.SortBy{Column: name}, nil
+		}
+	}
+	for _, err := range f.unsorted {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // stray is the name of an option about rows that has been given, or nothing.
@@ -135,11 +189,10 @@ func (f *lookFlags) look() (view.Look, error) {
 		name, as, _ := strings.Cut(text, " as ")
 		look.Columns = append(look.Columns, comparison.Chosen{Column: strings.TrimSpace(name), As: strings.TrimSpace(as)})
 	}
+	f.unsorted = nil
 	for _, text := range f.sort {
 		by, err := parseSort(text)
-		if err != nil {
-			return look, err
-		}
+		f.unsorted = append(f.unsorted, err) // it may be a column of just that name, which is known later
 		look.Sort = append(look.Sort, by)
 	}
 	for _, text := range f.pairs {

@@ -119,7 +119,7 @@ func (p *printer) stream(headings []string) (row func([]string) error, end func(
 }
 
 // orderedObject is a JSON object whose names stand in the order of the headings.
-func orderedObject(headings, row []string) (string, error) {
+func orderedObject[T any](headings []string, row []T) (string, error) {
 	var parts []string
 	for i, h := range headings {
 		name, err := json.Marshal(h)
@@ -233,8 +233,11 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 	for _, b := range s.Balance {
 		fmt.Fprintf(p.out, "\n%s\n", p.bold("From the left total to the right total: "+b.Label()))
 		places := 0
-		for _, n := range append([]string{b.Left, b.Right}, b.Trays[0][:]...) {
+		for _, n := range []string{b.Left, b.Right} {
 			places = max(places, exact.Places(n))
+		}
+		for _, step := range b.Steps {
+			places = max(places, exact.Places(step.Change))
 		}
 		rows := [][]string{{p.paint(tray.Left, left), amountText(b.Left, places)}}
 		for _, step := range b.Steps {
@@ -326,8 +329,8 @@ func amountText(plain string, places int) string {
 	for at := len(whole) - 3; at > 0; at -= 3 {
 		whole = whole[:at] + "," + whole[at:]
 	}
-	if places > 0 {
-		whole += "." + fraction + strings.Repeat("0", max(0, places-len(fraction)))
+	if fraction += strings.Repeat("0", max(0, places-len(fraction))); fraction != "" {
+		whole += "." + fraction
 	}
 	return sign + whole
 }

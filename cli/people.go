@@ -194,10 +194,15 @@ func newHistory(root *rootFlags) *cobra.Command {
 			if err := checkOutput(root.output); err != nil {
 				return err
 			}
-			list, err := root.client().History(cmd.Context(), kind, subject, person, after, limit)
+			var list view.History
+			all, next, err := paged(after, limit, func(after string, most int) (_ []view.Event, _ string, err error) {
+				list, err = root.client().History(cmd.Context(), kind, subject, person, after, most)
+				return list.Events, list.Next, err
+			})
 			if err != nil {
 				return fromService(err)
 			}
+			list.Events, list.Next = all, next
 			var rows [][]string
 			for _, e := range list.Events {
 				who := e.Person
@@ -210,9 +215,7 @@ func newHistory(root *rootFlags) *cobra.Command {
 			if err := p.rows([]string{"entry", "when", "who", "what"}, rows, list, 0); err != nil {
 				return err
 			}
-			if list.Next != "" && p.form == "table" {
-				fmt.Fprintf(cmd.ErrOrStderr(), "there is more: --after %s\n", list.Next)
-			}
+			p.more(cmd, list.Next)
 			return nil
 		},
 	}
@@ -221,7 +224,7 @@ func newHistory(root *rootFlags) *cobra.Command {
 	f.StringVar(&subject, "subject", "", "only of the thing of this name")
 	f.StringVar(&person, "person", "", "only what this person did")
 	f.StringVar(&after, "after", "", "the page behind this entry")
-	wholeNumberVar(f, &limit, "limit", 50, 1, 1000, "show at most `N` entries")
+	wholeNumberVar(f, &limit, "limit", 50, 1, mostListed, "show at most `N` entries")
 	return cmd
 }
 

@@ -144,13 +144,21 @@ func newReport(root *rootFlags) *cobra.Command {
 			if !narrowed(&q) {
 				return printRun(p, &run, true)
 			}
-			page, err := c.Entries(cmd.Context(), run.ID, q)
+			var page view.Entries
+			all, next, err := paged(q.After, q.Limit, func(after string, most int) (_ []view.Entry, _ string, err error) {
+				one := q
+				one.After, one.Limit = after, most
+				page, err = c.Entries(cmd.Context(), run.ID, one)
+				return page.Entries, page.Next, err
+			})
 			if err != nil {
 				return fromService(err)
 			}
+			page.Entries, page.Next = all, next
 			if err := printEntries(p, &run, &page); err != nil {
 				return err
 			}
+			p.more(cmd, page.Next)
 			if run.Summary.Exceptions > 0 {
 				return &failure{status: exitExceptions}
 			}
@@ -159,7 +167,7 @@ func newReport(root *rootFlags) *cobra.Command {
 	}
 	chooseFlags(cmd, &q)
 	orderFlags(cmd, &q)
-	wholeNumberVar(cmd.Flags(), &q.Limit, "limit", 20, 1, 1000, "show at most `N` entries")
+	wholeNumberVar(cmd.Flags(), &q.Limit, "limit", 20, 1, mostListed, "show at most `N` entries")
 	cmd.Flags().StringVar(&q.After, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&list, "list", false, "list the runs")
 	return cmd
@@ -233,7 +241,6 @@ func printEntries(p *printer, run *view.Run, page *view.Entries) error {
 	if p.form == "table" && page.Total >= 0 {
 		fmt.Fprintf(p.out, "%s of %s\n", p.count(int64(len(page.Entries))), p.count(page.Total))
 	}
-	p.more(page.Next)
 	return nil
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
@@ -80,10 +81,15 @@ func newRecords(root *rootFlags) *cobra.Command {
 				return toFile(cmd, c, out, func(w io.Writer) error { return export(cmd.Context(), args[0], form, w) })
 			}
 			if rejects {
-				page, err := c.Rejects(cmd.Context(), args[0], after, limit)
+				var page view.Rejects
+				all, next, err := paged(after, limit, func(after string, most int) (_ []view.Reject, _ string, err error) {
+					page, err = c.Rejects(cmd.Context(), args[0], after, most)
+					return page.Rejects, page.Next, err
+				})
 				if err != nil {
 					return fromService(err)
 				}
+				page.Rejects, page.Next = all, next
 				var rows [][]string
 				for _, r := range page.Rejects {
 					rows = append(rows, []string{strconv.FormatInt(r.Line, 10), r.Reason, r.Text})
@@ -91,30 +97,60 @@ func newRecords(root *rootFlags) *cobra.Command {
 				if err := p.rows([]string{"line", "reason", "text"}, rows, page, 0); err != nil {
 					return err
 				}
-				p.more(page.Next)
+				p.more(cmd, page.Next)
 				return nil
 			}
-			page, err := c.Records(cmd.Context(), args[0], after, limit)
+			var page view.Records
+			all, next, err := paged(after, limit, func(after string, most int) (_ []view.Record, _ string, err error) {
+				page, err = c.Records(cmd.Context(), args[0], after, most)
+				return page.Records, page.Next, err
+			})
 			if err != nil {
 				return fromService(err)
 			}
-			var rows [][]string
-			for _, r := range page.Records {
-				rows = append(rows, append([]string{strconv.FormatInt(r.Number, 10)}, cells(r.Cells)...))
-			}
-			if err := p.rows(append([]string{"record"}, page.Columns...), rows, page, 0); err != nil {
+			page.Records, page.Next = all, next
+			if err := printRecords(p, &page); err != nil {
 				return err
 			}
-			p.more(page.Next)
+			p.more(cmd, page.Next)
 			return nil
 		},
 	}
-	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, 1000, "show at most `N`")
+	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, mostListed, "show at most `N`")
 	cmd.Flags().StringVar(&after, "after", "", "cursor of the next page")
 	cmd.Flags().BoolVar(&rejects, "rejects", false, "show the rejected lines")
 	cmd.Flags().StringVar(&out, "out", "", "write all records, or all rejected lines, to this file, in the format of its ending")
 	exportFlags(cmd, &format, &exact)
 	return cmd
+}
+
+// printRecords prints records beside their numbers. In ndjson a cell that is not there is null and an empty one a text; a table and CSV
+// cannot tell these apart.
+func printRecords(p *printer, page *view.Records) error {
+	number := "record"
+	for slices.Contains(page.Columns, number) {
+		number += " number"
+	}
+	headings := append([]string{number}, page.Columns...)
+	if p.form == "ndjson" {
+		for _, r := range page.Records {
+			row := []any{strconv.FormatInt(r.Number, 10)}
+			for _, c := range r.Cells {
+				row = append(row, c)
+			}
+			line, err := orderedObject(headings, row)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(p.out, line)
+		}
+		return nil
+	}
+	var rows [][]string
+	for _, r := range page.Records {
+		rows = append(rows, append([]string{strconv.FormatInt(r.Number, 10)}, cells(r.Cells)...))
+	}
+	return p.rows(headings, rows, page, 0)
 }
 
 func cells(list []*string) (texts []string) {
@@ -126,11 +162,4 @@ func cells(list []*string) (texts []string) {
 		}
 	}
 	return texts
-}
-
-// more tells people how to go on.
-func (p *printer) more(next string) {
-	if p.form == "table" && next != "" {
-		fmt.Fprintf(p.out, "there is more: --after %s\n", next)
-	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -69,8 +70,13 @@ func newShare(root *rootFlags) *cobra.Command {
 			if q.Narrows() {
 				fmt.Fprintln(cmd.ErrOrStderr(), "It lists only these entries; above them it shows the head of the whole run: its counts, balance, definition and file names.")
 			}
-			fmt.Fprintln(cmd.OutOrStdout(), serverAddress(root.server)+s.Link)
-			return nil
+			s.Link = serverAddress(root.server) + s.Link
+			if root.output == "table" {
+				fmt.Fprintln(cmd.OutOrStdout(), s.Link)
+				return nil
+			}
+			row := []string{strconv.FormatUint(uint64(s.ID), 10), s.Link, s.Says, s.Ends.UTC().Format(time.RFC3339)}
+			return newPrinter(cmd, root.output).rows([]string{"link", "address", "shows", "ends"}, [][]string{row}, s)
 		},
 	}
 	chooseFlags(cmd, &q)

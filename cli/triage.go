@@ -180,10 +180,15 @@ func newExceptions(root *rootFlags) *cobra.Command {
 			if largest {
 				sort = "amount"
 			}
-			list, err := root.client().Pending(cmd.Context(), of, sieve, sort, after, limit)
+			var list view.Overview
+			all, next, err := paged(after, limit, func(after string, most int) (_ []view.Pending, _ string, err error) {
+				list, err = root.client().Pending(cmd.Context(), of, sieve, sort, after, most)
+				return list.Exceptions, list.Next, err
+			})
 			if err != nil {
 				return fromService(err)
 			}
+			list.Exceptions, list.Next = all, next
 			var rows [][]string
 			p := newPrinter(cmd, root.output)
 			for _, x := range list.Exceptions {
@@ -195,7 +200,7 @@ func newExceptions(root *rootFlags) *cobra.Command {
 			if p.form == "table" {
 				fmt.Fprintf(p.out, "%s of %s; %s are yours, %s nobody's\n", p.count(int64(len(rows))), p.count(list.Total), p.count(list.Mine), p.count(list.Unowned))
 			}
-			p.more(list.Next)
+			p.more(cmd, list.Next)
 			return nil
 		},
 	}
@@ -206,7 +211,7 @@ func newExceptions(root *rootFlags) *cobra.Command {
 	f.BoolVar(&largest, "largest", false, "the largest first")
 	f.StringVar(&sieve, "sieve", "", "only those of this sieve")
 	f.StringVar(&after, "after", "", "cursor of the next page")
-	wholeNumberVar(f, &limit, "limit", 50, 1, 1000, "show at most `N`")
+	wholeNumberVar(f, &limit, "limit", 50, 1, mostListed, "show at most `N`")
 	cmd.MarkFlagsMutuallyExclusive("mine", "unowned", "mentions")
 	return cmd
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -48,7 +49,9 @@ side of another sieve; a run of that one brings the whole chain up to date.`,
 				return saveRows(cmd, c, newPrinter(cmd, root.output), a, save)
 			}
 			bar := newProgress(cmd.ErrOrStderr())
-			rows, err := c.Rows(cmd.Context(), a, from, limit, bar.tell)
+			rows, err := rowsOf(from, limit, func(first int64, most int) (view.Rows, error) {
+				return c.Rows(cmd.Context(), a, first, most, bar.tell)
+			})
 			bar.done()
 			if err != nil {
 				return lookFailed(err)
@@ -67,10 +70,27 @@ side of another sieve; a run of that one brings the whole chain up to date.`,
 	}
 	f.add(cmd, root)
 	wholeNumberVar(cmd.Flags(), &from, "from", 0, 0, 0, "start after the first `N` rows")
-	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, 1000, "show at most `N` rows")
+	wholeNumberVar(cmd.Flags(), &limit, "limit", 20, 1, mostListed, "show at most `N` rows")
 	cmd.Flags().BoolVar(&totals, "totals", false, "add up the number columns of all rows")
 	cmd.Flags().StringVar(&save, "save", "", "make a record set of this name of all rows")
 	return cmd
+}
+
+// rowsOf gathers rows behind the first so many, page by page. Where a record set has been loaded again meanwhile, so that pages do not fit
+// together, that is said instead.
+func rowsOf(from int64, limit int, page func(first int64, most int) (view.Rows, error)) (view.Rows, error) {
+	rows, err := page(from, min(limit, pageMost))
+	for err == nil && len(rows.Rows) < limit && from+int64(len(rows.Rows)) < rows.Total {
+		var next view.Rows
+		if next, err = page(from+int64(len(rows.Rows)), min(limit-len(rows.Rows), pageMost)); err != nil {
+			break
+		}
+		if next.Total != rows.Total || !slices.Equal(next.Columns, rows.Columns) || len(next.Rows) == 0 {
+			return rows, wrongRequest("the rows have changed while they were read, for a record set has been loaded again; ask for them once more")
+		}
+		rows.Rows = append(rows.Rows, next.Rows...)
+	}
+	return rows, err
 }
 
 // lookFailed names the option that confirms where that is what is wanted.

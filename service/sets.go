@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -75,6 +76,9 @@ func findingsOf(snap store.Snapshot) view.Findings {
 // checkName refuses names that could not be typed or shown.
 func checkName(what, name string) error {
 	bad := strings.IndexFunc(name, func(r rune) bool { return r == '/' || unicode.IsControl(r) })
+	if name == "." || name == ".." {
+		return view.Invalid.New(fmt.Sprintf("%q cannot be the name of a %s: an address with it means another place; use another name.", name, what))
+	}
 	if name == "" || len(name) > 200 || bad >= 0 || strings.TrimSpace(name) != name {
 		return view.Invalid.New(fmt.Sprintf("%q cannot be the name of a %s; use 1 to 200 characters without a slash, control characters, or spaces at the ends.", name, what))
 	}
@@ -122,17 +126,50 @@ func cursor(text string) (int64, error) {
 	return n, nil
 }
 
-// Records returns a page of a record set's newest snapshot.
-func (v *Service) Records(ctx context.Context, name, after string, limit int) (*view.Records, error) {
-	_, snap, err := v.set(ctx, name)
+// snapshotPage is the snapshot that a page is of, and behind what the page begins. Pages that follow one another are of one snapshot, which
+// their cursor names, whatever is loaded meanwhile. A number of 0 asks for the newest, or for that of the cursor.
+func (v *Service) snapshotPage(ctx context.Context, name string, number int, after string) (snap store.Snapshot, behind int64, err error) {
+	set, snap, err := v.set(ctx, name)
+	if err != nil {
+		return snap, 0, err
+	}
+	if of, rest, ok := strings.Cut(after, "-"); ok {
+		n, err := cursor(of)
+		if err == nil && number > 0 && int(n) != number {
+			return snap, 0, view.Invalid.New(fmt.Sprintf("The cursor %q is of snapshot %d, and snapshot %d is asked for; leave the cursor out to begin at the start.", after, n, number))
+		}
+		if number = int(n); err != nil || n == 0 {
+			_, err = cursor("?" + after) // the whole of it is what is wrong
+			return snap, 0, err
+		}
+		after = rest
+	}
+	if behind, err = cursor(after); err != nil || number == 0 || number == snap.Number {
+		return snap, behind, err
+	}
+	all, err := v.store.Snapshots(ctx, set.ID)
+	if err != nil {
+		return snap, 0, err
+	}
+	at := slices.IndexFunc(all, func(s store.Snapshot) bool { return s.Number == number })
+	if at < 0 {
+		return snap, 0, view.NotFound.New(fmt.Sprintf("The record set %q has no snapshot %d; the newest is %d.", name, number, snap.Number))
+	}
+	return all[at], behind, nil
+}
+
+// nextPage is the cursor of a snapshot's page behind a place.
+func nextPage(snap store.Snapshot, behind int64) string {
+	return fmt.Sprintf("%d-%d", snap.Number, behind)
+}
+
+// Records returns a page of a snapshot of a record set: of the one with a number, or, where that is 0, of the newest.
+func (v *Service) Records(ctx context.Context, name string, number int, after string, limit int) (*view.Records, error) {
+	snap, first, err := v.snapshotPage(ctx, name, number, after)
 	if err != nil {
 		return nil, err
 	}
-	first, err := cursor(after)
-	if err != nil {
-		return nil, err
-	}
-	page := &view.Records{Columns: snap.Columns, Records: []view.Record{}}
+	page := &view.Records{Snapshot: snap.Number, Columns: snap.Columns, Records: []view.Record{}}
 	end := min(first+int64(pageSize(limit)), snap.Records)
 	var rows []uint32
 	for n := first; n < end; n++ {
@@ -145,7 +182,7 @@ func (v *Service) Records(ctx context.Context, name, after string, limit int) (*
 		return nil, err
 	}
 	if end < snap.Records {
-		page.Next = strconv.FormatInt(end, 10)
+		page.Next = nextPage(snap, end)
 	}
 	return page, nil
 }
@@ -165,13 +202,9 @@ func recordOf(number int64, from record.Origin, cells []record.Cell) view.Record
 	return r
 }
 
-// Rejects returns a page of the rejected lines of a record set's newest snapshot.
-func (v *Service) Rejects(ctx context.Context, name, after string, limit int) (*view.Rejects, error) {
-	_, snap, err := v.set(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	behind, err := cursor(after)
+// Rejects returns a page of the rejected lines of a snapshot, as [Service.Records] does of its records.
+func (v *Service) Rejects(ctx context.Context, name string, number int, after string, limit int) (*view.Rejects, error) {
+	snap, behind, err := v.snapshotPage(ctx, name, number, after)
 	if err != nil {
 		return nil, err
 	}
@@ -180,12 +213,12 @@ func (v *Service) Rejects(ctx context.Context, name, after string, limit int) (*
 	if err != nil {
 		return nil, err
 	}
-	page := &view.Rejects{Rejects: []view.Reject{}, Total: snap.Rejects}
+	page := &view.Rejects{Snapshot: snap.Number, Rejects: []view.Reject{}, Total: snap.Rejects}
 	for _, r := range rows {
 		page.Rejects = append(page.Rejects, view.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	}
 	if len(rows) == size {
-		page.Next = strconv.FormatInt(rows[len(rows)-1].Seq, 10)
+		page.Next = nextPage(snap, rows[len(rows)-1].Seq)
 	}
 	return page, nil
 }

@@ -27,11 +27,11 @@ func TestFromFirstSchema(t *testing.T) {
 	if err != nil || fmt.Sprint(set.Snapshot.Columns) != "[a b]" || set.Snapshot.Recipe != nil || set.Snapshot.Read != "delimited, delimiter ;" {
 		t.Errorf("%+v, %v", set, err)
 	}
-	rejects, err := v.Rejects(t.Context(), "log", "", 0)
+	rejects, err := v.Rejects(t.Context(), "log", 0, "", 0)
 	if err != nil || fmt.Sprint(rejects.Rejects) != "[{4 one cell x} {7 one cell y} {9 two cells x;y;z}]" || rejects.Total != 3 {
 		t.Errorf("%+v, %v", rejects, err)
 	}
-	if rejects, err = v.Rejects(t.Context(), "bills", "", 0); err != nil || fmt.Sprint(rejects.Rejects) != "[{2 too long zz}]" {
+	if rejects, err = v.Rejects(t.Context(), "bills", 0, "", 0); err != nil || fmt.Sprint(rejects.Rejects) != "[{2 too long zz}]" {
 		t.Errorf("%+v, %v", rejects, err)
 	}
 	job, err := v.Job(t.Context(), "j1")

@@ -39,9 +39,10 @@ type Sets struct {
 
 // Records is a page of a snapshot's records.
 type Records struct {
-	Columns []string `json:"columns" nullable:"false"`
-	Records []Record `json:"records" nullable:"false"`
-	Next    string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+	Snapshot int      `json:"snapshot" description:"Number of the snapshot that they are of."`
+	Columns  []string `json:"columns" nullable:"false"`
+	Records  []Record `json:"records" nullable:"false"`
+	Next     string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
 }
 
 // Record is a record as it came.
@@ -55,9 +56,10 @@ type Record struct {
 
 // Rejects is a page of a snapshot's rejected lines.
 type Rejects struct {
-	Rejects []Reject `json:"rejects" nullable:"false"`
-	Total   int64    `json:"total"`
-	Next    string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
+	Snapshot int      `json:"snapshot" description:"Number of the snapshot that they are of."`
+	Rejects  []Reject `json:"rejects" nullable:"false"`
+	Total    int64    `json:"total"`
+	Next     string   `json:"next,omitempty" description:"Cursor of the next page; absent on the last."`
 }
 
 // Reject is a line that was no record.

@@ -1131,7 +1131,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Page through a record set's newest snapshot */
+        /** Page through the records of a record set's snapshot, the newest where none is stated */
         get: operations["listRecords"];
         put?: never;
         post?: never;
@@ -1148,7 +1148,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Page through the rejected lines of a record set's newest snapshot */
+        /** Page through the rejected lines of a record set's snapshot, the newest where none is stated */
         get: operations["listRejects"];
         put?: never;
         post?: never;
@@ -3144,6 +3144,8 @@ export interface components {
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
             records: components["schemas"]["Record"][];
+            /** @description Number of the snapshot that they are of. */
+            snapshot: number;
         };
         Reject: {
             /** Format: int64 */
@@ -3156,6 +3158,8 @@ export interface components {
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
             rejects: components["schemas"]["Reject"][];
+            /** @description Number of the snapshot that they are of. */
+            snapshot: number;
             /** Format: int64 */
             total: number;
         };
@@ -6716,6 +6720,8 @@ export interface operations {
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
+                /** @description Number of the snapshot; the newest, or that of the cursor, where not stated. */
+                snapshot?: number;
             };
             header?: never;
             path: {
@@ -6753,6 +6759,8 @@ export interface operations {
                 after?: string;
                 /** @description Rows of the page: 1 to 1,000; 100 by default. */
                 limit?: number;
+                /** @description Number of the snapshot; the newest, or that of the cursor, where not stated. */
+                snapshot?: number;
             };
             header?: never;
             path: {
