@@ -1,9 +1,9 @@
-import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { Button, ConfigProvider } from 'antd';
-import { useLayoutEffect, useState } from 'react';
-import { BrowserRouter, Navigate, NavLink, Route, Routes } from 'react-router';
-import { ProblemError } from './api/client';
-import { nobody, useMe } from './api/people';
+import { useEffect, useLayoutEffect, useState } from 'react';
+import { createBrowserRouter, Navigate, NavLink, Route, RouterProvider, Routes } from 'react-router';
+import { nobody, ProblemError, sessions } from './api/client';
+import { useMe } from './api/people';
 import { Fault } from './parts/Fault';
 import { Mark } from './parts/Glyph';
 import { KeyBox } from './parts/KeyBox';
@@ -21,19 +21,13 @@ import { RunRows } from './pages/RunRows';
 import { Stack } from './pages/Stack';
 import { Settings } from './pages/Settings';
 import { Shared } from './pages/Shared';
-import { SignIn } from './pages/SignIn';
+import { SignIn, SignInAgain } from './pages/SignIn';
 import { Sieves } from './pages/Sieves';
 import { Trace } from './pages/Trace';
 import { Workbench } from './pages/Workbench';
 import { antTheme, initialMode, paint, remember, type Mode } from './theme';
 
-const queries: QueryClient = new QueryClient({
-  // A session that has ended shows in any answer; then the page asks who is there.
-  queryCache: new QueryCache({
-    onError: (error, query) => {
-      if (nobody(error) && query.queryKey[0] !== 'me') void queries.invalidateQueries({ queryKey: ['me'] });
-    },
-  }),
+const queries = new QueryClient({
   defaultOptions: {
     queries: { retry: (times, error) => times < 2 && !(error instanceof ProblemError), staleTime: 2000 },
   },
@@ -48,40 +42,64 @@ const pages = [
   ['/settings', 'Settings'],
 ] as const;
 
+// A router of this kind lets a page ask before it is left.
+const router = createBrowserRouter([{ path: '*', Component: All }]);
+
 export function App() {
+  return (
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  );
+}
+
+function All() {
   const [mode, setMode] = useState<Mode>(initialMode);
   useLayoutEffect(() => paint(mode), [mode]);
   return (
-    <ConfigProvider theme={antTheme(mode)} wave={{ disabled: true }}>
-      <QueryClientProvider client={queries}>
-        <BrowserRouter>
-          <Routes>
-            <Route path="/enter/:code" element={<Enter />} />
-            <Route path="/shared/:code" element={<Shared />} />
-            <Route
-              path="*"
-              element={
-                <Inside
-                  mode={mode}
-                  setMode={(to) => {
-                    setMode(to);
-                    remember(to);
-                  }}
-                />
-              }
+    <ConfigProvider theme={antTheme(mode)} wave={{ disabled: true }} renderEmpty={() => ' '}>
+      <Routes>
+        <Route path="/enter/:code" element={<Enter />} />
+        <Route path="/shared/:code" element={<Shared />} />
+        <Route
+          path="*"
+          element={
+            <Inside
+              mode={mode}
+              setMode={(to) => {
+                setMode(to);
+                remember(to);
+              }}
             />
-          </Routes>
-        </BrowserRouter>
-      </QueryClientProvider>
+          }
+        />
+      </Routes>
     </ConfigProvider>
   );
 }
 
-/** All pages for who is signed in; for others, the way in. */
+/** That a session has ended shows in any answer; then it is asked who is there. */
+function useSession() {
+  useEffect(() => {
+    const ended = () => {
+      const me = queries.getQueryState(['me']);
+      if (me?.fetchStatus !== 'fetching' && !nobody(me?.error)) void queries.invalidateQueries({ queryKey: ['me'] });
+    };
+    sessions.addEventListener('ended', ended);
+    return () => sessions.removeEventListener('ended', ended);
+  }, []);
+  return useMe();
+}
+
+/**
+ * All pages for who is signed in; for others, the way in. Where a session ends, who was signed in does so again over the page, which stays
+ * as it is.
+ */
 function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) {
-  const me = useMe();
+  const me = useSession();
   const other: Mode = mode === 'light' ? 'dark' : 'light';
-  if (nobody(me.error)) return <SignIn />;
+  const ended = nobody(me.error);
+  if (ended && !me.data) return <SignIn />;
   if (!me.data) return <Fault error={me.error} />;
   return (
     <>
@@ -114,7 +132,8 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) 
           </Button>
         </div>
       </aside>
-      <main id="main">
+      {ended && <SignInAgain name={me.data.name} />}
+      <main id="main" key={me.data.name}>
         <Routes>
           <Route path="/" element={<Navigate to="/reports" replace />} />
           <Route path="/sets" element={<Sets />} />

@@ -42,8 +42,12 @@ const storageKey = 'twinsieve-mode';
 
 /** The mode that was chosen last, or the system's. */
 export function initialMode(): Mode {
-  const chosen = localStorage.getItem(storageKey);
-  if (chosen === 'light' || chosen === 'dark') return chosen;
+  try {
+    const chosen = localStorage.getItem(storageKey);
+    if (chosen === 'light' || chosen === 'dark') return chosen;
+  } catch {
+    // A browser may keep nothing for a page, such as one that is shown within another.
+  }
   return matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
 }
 
@@ -55,7 +59,11 @@ export function paint(mode: Mode) {
 }
 
 export function remember(mode: Mode) {
-  localStorage.setItem(storageKey, mode);
+  try {
+    localStorage.setItem(storageKey, mode);
+  } catch {
+    // Then it is not remembered.
+  }
 }
 
 export function antTheme(mode: Mode): ThemeConfig {

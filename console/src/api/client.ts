@@ -90,12 +90,25 @@ export class ProblemError extends Error {
   }
 }
 
+/** Tells that the service asks for somebody to sign in: a session has ended, whatever the answer was of. */
+export const sessions = new EventTarget();
+
+/** Whether the service asks for somebody to sign in. */
+export const nobody = (error: unknown) => error instanceof ProblemError && error.problem.type === '/problems/sign-in';
+
+/** A problem that the service has answered with, as what can be thrown. */
+export function problem(of: Problem): ProblemError {
+  const error = new ProblemError(of);
+  if (nobody(error)) sessions.dispatchEvent(new Event('ended'));
+  return error;
+}
+
 /** The answer's data, or a ProblemError. */
 export async function answer<T>(
   call: Promise<{ data?: T; error?: Problem; response: Response }>,
 ): Promise<{ data: T; response: Response }> {
   const { data, error, response } = await call;
-  if (error !== undefined) throw new ProblemError(error);
+  if (error !== undefined) throw problem(error);
   if (data === undefined && response.status !== 204) throw new Error(`The service answered ${response.status}.`);
   return { data: data as T, response };
 }

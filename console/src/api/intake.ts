@@ -4,7 +4,7 @@ import {
   type Choices,
   type Job,
   type Problem,
-  ProblemError,
+  problem,
   type Recipe,
   type SourceRef,
   type Upload,
@@ -24,7 +24,7 @@ export function send(
     request.upload.onprogress = (event) => options.sent?.(event.loaded);
     request.onload = () => {
       if (request.status === 201) resolve(request.response as Upload);
-      else if (request.response) reject(new ProblemError(request.response as Problem));
+      else if (request.response) reject(problem(request.response as Problem));
       else reject(new Error(`The service answered ${request.status}.`));
     };
     request.onerror = () => reject(new TypeError('The service does not answer.'));

@@ -1,28 +1,49 @@
 import { answer, api, type Job, ProblemError } from './client';
+import { stream } from './stream';
 
-/** Follows a job to its end and resolves with it; rejects with its problem where it did not get there. */
+const unwanted = () => new DOMException('No longer wanted', 'AbortError');
+
+/** Follows a job to its end and resolves with it; rejects with its problem where it did not get there, or once nobody wants it any more. */
 export function follow(job: Job, tell: (job: Job) => void, signal?: AbortSignal): Promise<Job> {
   return new Promise((resolve, reject) => {
-    const source = new EventSource(`/api/v1/jobs/${job.id}/events`);
-    const stop = () => source.close();
+    if (signal?.aborted) {
+      reject(unwanted());
+      return;
+    }
+    const stop = stream(
+      `/api/v1/jobs/${job.id}/events`,
+      'job',
+      (data) => {
+        const now = JSON.parse(data) as Job;
+        tell(now);
+        if (now.state === 'queued' || now.state === 'running') return;
+        stop();
+        if (now.problem) reject(new ProblemError(now.problem));
+        else resolve(now);
+      },
+      { closed: () => reject(new Error('The service stopped answering.')) },
+    );
     signal?.addEventListener('abort', () => {
       stop();
-      reject(new DOMException('No longer wanted', 'AbortError'));
+      reject(unwanted());
     });
-    source.addEventListener('job', (event) => {
-      const now = JSON.parse(event.data) as Job;
-      tell(now);
-      if (now.state === 'queued' || now.state === 'running') return;
-      stop();
-      if (now.problem) reject(new ProblemError(now.problem));
-      else resolve(now);
-    });
-    source.onerror = () => {
-      if (source.readyState === EventSource.CLOSED) reject(new Error('The service stopped answering.'));
-    };
   });
 }
 
 export async function cancel(job: Job): Promise<void> {
   await answer(api.DELETE('/api/v1/jobs/{job}', { params: { path: { job: job.id } } }));
+}
+
+/**
+ * Begins a job and follows it to its end, unless nobody wants it any more, also where that turned out before it was known to have begun:
+ * then it is cancelled.
+ */
+export async function begin(start: () => Promise<Job>, tell: (job: Job) => void, signal?: AbortSignal): Promise<Job> {
+  const job = await start();
+  try {
+    return await follow(job, tell, signal);
+  } catch (error) {
+    if (signal?.aborted) await cancel(job).catch(() => undefined); // it may have ended in between
+    throw error;
+  }
 }

@@ -1,8 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { answer, api, type Person, ProblemError } from './client';
-
-/** Whether the service asks for somebody to sign in. */
-export const nobody = (error: unknown) => error instanceof ProblemError && error.problem.type === '/problems/sign-in';
+import { answer, api, type Person } from './client';
 
 export const useMe = () =>
   useQuery({

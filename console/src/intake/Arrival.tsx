@@ -1,16 +1,16 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Checkbox, Input, Spin } from 'antd';
 import { useState } from 'react';
-import type { Choices, Job, SourceRef } from '../api/client';
+import type { Choices, SourceRef } from '../api/client';
 import { load, preview } from '../api/intake';
-import { follow } from '../api/jobs';
+import { useJob } from '../api/useJob';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { bytes } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { TextChoice } from '../parts/TextChoice';
 import { ChoiceBar } from './ChoiceBar';
-import { ControlFields, controlOf, nothingStated } from './ControlFields';
+import { ControlFields, controlOf, nothingStated, wrongOf } from './ControlFields';
 import { PreviewTable } from './PreviewTable';
 
 /** The name that a file's records go by: its own without folders and endings. */
@@ -37,37 +37,29 @@ export function Arrival(p: {
   }
   const [stated, setStated] = useState(nothingStated);
   const [strict, setStrict] = useState(false);
-  const [job, setJob] = useState<Job>();
-  const [failed, setFailed] = useState<unknown>();
+  const { job, failed, busy, run } = useJob();
   const looked = useQuery({
     queryKey: ['preview', source, chosen],
     queryFn: ({ signal }) => preview(source, chosen, signal),
-    placeholderData: (before) => before,
+    placeholderData: (before) => before, // the fields to choose in stay where they are; nothing is loaded by it
     retry: false,
     staleTime: Infinity,
   });
   const seen = looked.data;
+  const ready = !!name && !busy && !!seen && !looked.isFetching && !looked.error && !wrongOf(stated);
 
   async function take() {
-    setFailed(undefined);
-    try {
-      const choices = { ...seen?.choices, ...chosen };
-      const begun = await load(name, {
-        source,
-        choices,
-        control: controlOf(stated),
-        strict: strict || undefined,
-      });
-      setJob(begun);
-      await follow(begun, setJob);
-      p.done();
-      // What was sent is gone now, so that its preview cannot be asked for again.
-      queries.removeQueries({ queryKey: ['preview', source] });
-      await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' });
-    } catch (error) {
-      setJob(undefined);
-      setFailed(error);
-    }
+    if (!ready) return;
+    const recipe = {
+      source,
+      choices: { ...seen.choices, ...chosen },
+      control: controlOf(stated),
+      strict: strict || undefined,
+    };
+    if (!(await run(() => load(name, recipe)))) return;
+    p.done();
+    // What was sent is gone now, so that its preview cannot be asked for again.
+    queries.removeQueries({ queryKey: ['preview', source] });
   }
 
   return (
@@ -79,20 +71,16 @@ export function Arrival(p: {
           aria-label="Name of the record set"
           value={name}
           onChange={(event) => setName_(event.target.value)}
-          disabled={!!job}
+          disabled={busy}
           style={{ width: 220 }}
         />
-        <Button
-          type="primary"
-          htmlType="submit"
-          disabled={!name || !!job || !seen || looked.isFetching || !!looked.error}
-        >
+        <Button type="primary" htmlType="submit" disabled={!ready}>
           {p.names.includes(name) ? 'Load as next snapshot' : 'Load'}
         </Button>
-        <Checkbox checked={strict} onChange={(event) => setStrict(event.target.checked)} disabled={!!job}>
+        <Checkbox checked={strict} onChange={(event) => setStrict(event.target.checked)} disabled={busy}>
           strict: any reject refuses the load
         </Checkbox>
-        <Button type="text" onClick={p.putAside} disabled={!!job}>
+        <Button type="text" onClick={p.putAside} disabled={busy}>
           Put aside
         </Button>
         {looked.isFetching && <Spin size="small" />}

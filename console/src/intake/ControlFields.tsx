@@ -14,10 +14,22 @@ export type Stated = {
 
 export const nothingStated: Stated = { count: '', totals: [{ total: '' }] };
 
+/** A whole number as people write it, perhaps with marks between its thousands. */
+const whole = /^(\d+|\d{1,3}([\s,.'’]\d{3})+)$/;
+
+/** What is wrong with what was stated, in words; nothing where it can be held against the file. */
+export function wrongOf(s: Stated): string | undefined {
+  const count = s.count.trim();
+  if (count && !whole.test(count)) return `“${count}” is no number of records; write one such as 1225.`;
+  const open = s.totals.find((t) => t.column && !t.total.trim());
+  if (open) return `The total of ${open.column} is not stated; write it, or choose no column.`;
+  return undefined;
+}
+
 /** The control figures of what was stated, or none. */
 export function controlOf(s: Stated): Control | undefined {
   const control: Control = {};
-  if (s.count.trim()) control.count = Number(s.count.replace(/[\s,.']/g, ''));
+  if (s.count.trim()) control.count = Number(s.count.replace(/\D/g, ''));
   const totals = s.totals.flatMap((t) =>
     t.total.trim() && t.column ? [{ column: t.column, total: t.total.trim() }] : [],
   );
@@ -94,6 +106,11 @@ export function ControlFields(p: {
           )}
         </div>
       </div>
+      {wrongOf(stated) && (
+        <div className="fault" role="alert">
+          {wrongOf(stated)}
+        </div>
+      )}
       {stated.trailer && (
         <Trailer
           fixed={p.fixed}

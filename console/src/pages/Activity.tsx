@@ -96,7 +96,7 @@ export function Activity() {
         pagination={false}
         loading={list.isPending && !list.error}
         dataSource={list.data?.pages.flatMap((p) => p.events)}
-        locale={{ emptyText: 'Nothing of this kind has been done yet.' }}
+        locale={{ emptyText: !list.data ? ' ' : 'Nothing of this kind has been done yet.' }}
         columns={[
           {
             title: '',

@@ -1,42 +1,37 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Table, Upload } from 'antd';
 import { useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link } from 'react-router';
 import { ProblemError, type Acceptance, type RecordView } from '../api/client';
 import { crosswalk, takeBack, takeFile } from '../api/crosswalk';
 import { useMay } from '../api/people';
+import { useName } from '../parts/useName';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { Key } from '../parts/Key';
+import { useDoing } from '../parts/useDoing';
 
 const kinds = { keys: 'the same', refused: 'not the same', records: 'paired by hand' } as const;
 
 /** What people have accepted as the same in a sieve, and refused, with who and when; an entry can be taken back. */
 export function CrosswalkPage() {
-  const name = useParams().name ?? '';
+  const name = useName() ?? '';
   const may = useMay('analyst');
   const queries = useQueryClient();
   const list = useQuery({ queryKey: ['crosswalk', name], queryFn: () => crosswalk(name) });
-  const [failed, setFailed] = useState<unknown>();
-  const [joining, setJoining] = useState<File>();
-  async function takeIn(file: File, confirm = false) {
-    setFailed(undefined);
-    setJoining(undefined);
-    try {
+  const { act, failed, busy } = useDoing();
+  const [given, setGiven] = useState<File>(); // the file that was taken in last, which a confirmation is about
+  const joining = failed instanceof ProblemError && failed.problem.type === '/problems/joins-keys' ? given : undefined;
+  const takeIn = (file: File, confirm = false) =>
+    act(async () => {
+      setGiven(file);
       queries.setQueryData(['crosswalk', name], await takeFile(name, file, confirm));
-    } catch (error) {
-      setFailed(error);
-      if (error instanceof ProblemError && error.problem.type === '/problems/joins-keys') setJoining(file);
-    }
-  }
-  async function end(entry: number) {
-    setFailed(undefined);
-    try {
+    });
+  const end = (entry: number) =>
+    act(async () => {
+      setGiven(undefined);
       queries.setQueryData(['crosswalk', name], await takeBack(name, entry));
-    } catch (error) {
-      setFailed(error);
-    }
-  }
+    });
   return (
     <>
       <div className="title">
@@ -60,7 +55,7 @@ export function CrosswalkPage() {
       <Fault error={list.error} />
       <Fault error={failed} />
       {joining && (
-        <Button size="small" onClick={() => void takeIn(joining, true)}>
+        <Button size="small" disabled={busy} onClick={() => void takeIn(joining, true)}>
           Yes, all of them are the same
         </Button>
       )}
@@ -70,7 +65,11 @@ export function CrosswalkPage() {
         pagination={false}
         loading={list.isPending && !list.error}
         dataSource={list.data?.entries}
-        locale={{ emptyText: 'Nothing yet. Near matches of a report, and pairings by hand, come to stand here.' }}
+        locale={{
+          emptyText: !list.data
+            ? ' '
+            : 'Nothing yet. Near matches of a report, and pairings by hand, come to stand here.',
+        }}
         columns={[
           {
             title: 'decision',

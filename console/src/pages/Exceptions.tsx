@@ -1,4 +1,4 @@
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
+import { useInfiniteQuery } from '@tanstack/react-query';
 import { Select, Table } from 'antd';
 import { Link, useSearchParams } from 'react-router';
 import { answer, api, type Pending } from '../api/client';
@@ -31,7 +31,6 @@ export function Exceptions() {
   const list = useInfiniteQuery({
     queryKey: ['pending', of, sort, sieve],
     initialPageParam: undefined as string | undefined,
-    placeholderData: keepPreviousData,
     queryFn: async ({ pageParam }) =>
       (
         await answer(
@@ -48,7 +47,7 @@ export function Exceptions() {
       <div className="since" role="group" aria-label="Whose">
         {(Object.keys(whose) as Whose[]).map((w) => (
           <button key={w} type="button" className="mark" aria-pressed={of === w} onClick={() => go('of', w)}>
-            <b data-of={w}>{count(head?.[w] ?? 0)}</b> {whose[w]}
+            <b data-of={w}>{head ? count(head[w]) : '–'}</b> {whose[w]}
           </button>
         ))}
       </div>
@@ -89,7 +88,7 @@ export function Exceptions() {
         pagination={false}
         loading={list.isPending && !list.error}
         dataSource={list.data?.pages.flatMap((p) => p.exceptions)}
-        locale={{ emptyText: of === 'mine' ? 'Nothing is yours to do.' : 'Nothing is open.' }}
+        locale={{ emptyText: !head ? ' ' : of === 'mine' ? 'Nothing is yours to do.' : 'Nothing is open.' }}
         scroll={{ x: 'max-content' }}
         columns={[
           { title: '', width: 28, render: (_, p: Pending) => <Glyph tray={p.entry.tray} /> },

@@ -11,24 +11,24 @@ import { ReasonField } from '../parts/ReasonField';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
 import { Key } from '../parts/Key';
+import { Loaded } from '../parts/Loaded';
+import { useDoing } from '../parts/useDoing';
 import { Signed } from '../report/SignOff';
 
 /** Records without a partner that might belong together: suggestions that a person accepts or refuses. */
 export function NearMatches() {
   const run = useRun(Number(useParams().run));
-  if (run.error) return <Fault error={run.error} />;
-  if (!run.data) return null;
-  return <NearOf run={run.data} />;
+  return <Loaded of={run}>{(run) => <NearOf key={run.id} run={run} />}</Loaded>;
 }
 
 const idOf = (s: Suggested) => `${s.left.number}-${s.right.number}`;
 
 function NearOf({ run }: { run: Run }) {
-  const { ask, job, result, failed } = useAsk((j) => j.result?.near);
+  const { ask, job, result, failed } = useAsk(run.id, (j) => j.result?.near);
   const may = useMay('analyst');
   const [chosen, setChosen] = useState<string[]>([]);
   const [reason, setReason] = useState('');
-  const [wrong, setWrong] = useState<unknown>();
+  const { act, failed: wrong, busy, forgive } = useDoing();
   const [done, setDone] = useState('');
   const look = () =>
     void ask(
@@ -40,11 +40,15 @@ function NearOf({ run }: { run: Run }) {
   useEffect(look, [run.id]);
   const picked = result?.pairs.filter((s) => chosen.includes(idOf(s))) ?? [];
   const keyless = picked.filter((s) => !s.keyed).length;
+  // What is confirmed is what was chosen when it was asked for: another choice is another question.
+  const choose = (keys: string[]) => {
+    setChosen(keys);
+    forgive();
+  };
 
   async function settle(accept: boolean, confirm = false) {
-    setWrong(undefined);
     setDone('');
-    try {
+    await act(async () => {
       const pairs = picked.filter((s) => s.keyed || !accept).map((s) => s.keys);
       const c = await decide(run.sieve, { pairs, accept, reason, source: 'near', confirm });
       setDone(
@@ -52,9 +56,7 @@ function NearOf({ run }: { run: Run }) {
       );
       setChosen([]);
       look();
-    } catch (error) {
-      setWrong(error);
-    }
+    });
   }
   const joins = wrong instanceof ProblemError && wrong.problem.type === '/problems/joins-keys';
   return (
@@ -70,7 +72,7 @@ function NearOf({ run }: { run: Run }) {
       <Fault error={failed} />
       {wrong !== undefined && <Fault error={wrong} />}
       {joins && (
-        <Button size="small" onClick={() => void settle(true, true)}>
+        <Button size="small" disabled={busy} onClick={() => void settle(true, true)}>
           Yes, all of them are the same
         </Button>
       )}
@@ -82,10 +84,10 @@ function NearOf({ run }: { run: Run }) {
       {may && (
         <div className="acts" style={{ margin: '6px 0' }}>
           <ReasonField label="reason" value={reason} change={setReason} />
-          <Button type="primary" disabled={picked.length - keyless === 0} onClick={() => void settle(true)}>
+          <Button type="primary" disabled={busy || picked.length - keyless === 0} onClick={() => void settle(true)}>
             Accept {picked.length - keyless > 0 && count(picked.length - keyless)} as the same
           </Button>
-          <Button disabled={picked.length === 0} onClick={() => void settle(false)}>
+          <Button disabled={busy || picked.length === 0} onClick={() => void settle(false)}>
             Refuse {picked.length > 0 && count(picked.length)}
           </Button>
           {keyless > 0 && (
@@ -113,7 +115,7 @@ function NearOf({ run }: { run: Run }) {
               may
                 ? {
                     selectedRowKeys: chosen,
-                    onChange: (keys) => setChosen(keys.map(String)),
+                    onChange: (keys) => choose(keys.map(String)),
                     getCheckboxProps: (s) => ({ 'aria-label': `left ${s.left.number} and right ${s.right.number}` }),
                   }
                 : undefined

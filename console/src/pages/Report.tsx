@@ -1,4 +1,4 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Button, Table } from 'antd';
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
@@ -8,6 +8,7 @@ import { Balances } from '../parts/Balances';
 import { Carried } from '../parts/Carried';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
+import { Loaded } from '../parts/Loaded';
 import { More } from '../parts/More';
 import { Glyph } from '../parts/Glyph';
 import { HandOver } from '../parts/HandOver';
@@ -29,9 +30,8 @@ import { EntryDrawer } from './EntryDrawer';
 
 export function Report() {
   const run = useRun(Number(useParams().run));
-  if (run.error) return <Fault error={run.error} />;
-  if (!run.data) return null;
-  return <ReportOf run={run.data} />;
+  // What is chosen and typed in a report is that report's: another begins with nothing.
+  return <Loaded of={run}>{(run) => <ReportOf key={run.id} run={run} />}</Loaded>;
 }
 
 function ReportOf({ run }: { run: Run }) {
@@ -209,7 +209,6 @@ function Entries(p: {
   const entries = useInfiniteQuery({
     queryKey: ['entries', run.id, query],
     initialPageParam: '',
-    placeholderData: keepPreviousData,
     queryFn: async ({ pageParam, signal }) =>
       (
         await answer(
@@ -222,12 +221,12 @@ function Entries(p: {
     getNextPageParam: (page) => page.next,
   });
   const rows = entries.data?.pages.flatMap((page) => page.entries) ?? [];
-  const total = entries.data?.pages[0]?.total ?? 0;
-  const found = total < 0 ? `${count(rows.length)} found so far` : count(total);
+  const total = entries.data?.pages[0]?.total;
+  const found = total === undefined ? '' : total < 0 ? `${count(rows.length)} found so far` : count(total);
   const name = tray === 'all' ? 'all trays' : tray;
   const change = params.get('change');
   return (
-    <section className="panel">
+    <section className="panel" data-asked={`/reports/${run.id}?${addressOf(query)}`}>
       <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
         <h2 style={{ margin: 0, display: 'flex', gap: 6 }}>
           {tray !== 'all' && <Glyph tray={tray} />} {name}
@@ -252,6 +251,7 @@ function Entries(p: {
       {exceptional(tray) && <Filters run={run} tray={tray} params={params} go={p.go} />}
       {exceptional(tray) && may && !p.signed && (
         <WorkBar
+          key={JSON.stringify(query)}
           run={run}
           query={query}
           total={total}
@@ -282,11 +282,13 @@ function Entries(p: {
         columns={columnsOf(run, tray, (e) => p.go({ entry: e.id }))}
         scroll={{ x: 'max-content' }}
         locale={{
-          emptyText: params.get('search')
-            ? 'Nothing here holds all of these words.'
-            : choosing.some((n) => n !== 'tray' && params.get(n))
-              ? 'Nothing here is of this kind.'
-              : `No record of this run is ${name}.`,
+          emptyText: !entries.data
+            ? ' ' // it is not known yet, or not known why
+            : params.get('search')
+              ? 'Nothing here holds all of these words.'
+              : choosing.some((n) => n !== 'tray' && params.get(n))
+                ? 'Nothing here is of this kind.'
+                : `No record of this run is ${name}.`,
         }}
       />
       <More list={entries} />

@@ -2,7 +2,7 @@ import { Link, useLocation, useParams, useSearchParams } from 'react-router';
 import type { Alignment, Look, Run } from '../api/client';
 import { useRun } from '../api/queries';
 import { Carried } from '../parts/Carried';
-import { Fault } from '../parts/Fault';
+import { Loaded } from '../parts/Loaded';
 import { AlignChoice } from '../rows/AlignChoice';
 import { Apart } from '../rows/Apart';
 import { turned, wholes } from '../rows/look';
@@ -14,9 +14,7 @@ import { Signed } from '../report/SignOff';
 /** The rows of every comparison of a run. */
 export function RunRows() {
   const run = useRun(Number(useParams().run));
-  if (run.error) return <Fault error={run.error} />;
-  if (!run.data) return null;
-  return <RowsOf run={run.data} />;
+  return <Loaded of={run}>{(run) => <RowsOf key={run.id} run={run} />}</Loaded>;
 }
 
 function RowsOf({ run }: { run: Run }) {
@@ -69,7 +67,7 @@ function RowsOf({ run }: { run: Run }) {
         )}
       </div>
       {look.comparison === 'separate' && !look.tray ? (
-        <Apart ask={ask} sets={sets} keep={(kept) => change({ kept })} />
+        <Apart key={`${look.swap ?? false}`} ask={ask} sets={sets} keep={(kept) => change({ kept })} />
       ) : (
         <RowsPanel
           ask={ask}

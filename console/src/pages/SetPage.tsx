@@ -1,30 +1,37 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useMay } from '../api/people';
 import { Button, Table, Tabs, Upload } from 'antd';
-import { Link, useParams } from 'react-router';
+import { Link } from 'react-router';
 import { answer, api, type Snapshot, type SourceRef } from '../api/client';
 import { reload, send } from '../api/intake';
 import { useJob } from '../api/useJob';
 import { Cell } from '../parts/Cell';
+import { useName } from '../parts/useName';
 import { Fault } from '../parts/Fault';
 import { count, when } from '../parts/format';
 import { HandOver } from '../parts/HandOver';
 import { HeldLines } from '../parts/HeldLines';
 import { JobBar } from '../parts/JobBar';
+import { Loaded } from '../parts/Loaded';
 import { Origins } from '../parts/Origins';
 import { Changed } from '../set/Changed';
 import { Computed } from '../set/Computed';
 import { Profile } from '../set/Profile';
 
 export function SetPage() {
-  const { name = '' } = useParams();
+  const name = useName() ?? '';
   const set = useQuery({
     queryKey: ['set', name],
     queryFn: async () => (await answer(api.GET('/api/v1/sets/{name}', { params: { path: { name } } }))).data,
   });
-  if (set.error) return <Fault error={set.error} />;
-  if (!set.data) return null;
-  const s = set.data.snapshot;
+  return (
+    <Loaded key={name} of={set}>
+      {(read) => <SnapshotOf name={name} snapshot={read.snapshot} />}
+    </Loaded>
+  );
+}
+
+function SnapshotOf({ name, snapshot: s }: { name: string; snapshot: Snapshot }) {
   return (
     <>
       <div className="title">
@@ -99,14 +106,18 @@ export function SetPage() {
           {
             key: 'records',
             label: `Records ${count(s.records)}`,
-            children: <Records name={name} columns={s.columns} />,
+            children: <Records name={name} snapshot={s} />,
           },
           {
             key: 'computed',
             label: 'Computed columns',
-            children: <Computed key={s.number} name={name} snapshot={s} />,
+            children: <Computed name={name} snapshot={s} />,
           },
-          { key: 'rejects', label: `Rejects ${count(s.rejects)}`, children: <Rejects name={name} /> },
+          {
+            key: 'rejects',
+            label: `Rejects ${count(s.rejects)}`,
+            children: <Rejects name={name} snapshot={s.number} />,
+          },
         ]}
       />
     </>
@@ -161,7 +172,7 @@ const byItself = (source?: SourceRef) =>
 /** Loading the set again, and handing it over. */
 function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: number }) {
   const { name, byItself, stacked } = p;
-  const { job, failed, run } = useJob();
+  const { job, failed, busy, run } = useJob();
   const may = useMay('analyst');
   const again = (...files: File[]) =>
     run(async () => {
@@ -174,7 +185,7 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
     <div>
       <div className="acts">
         {may && byItself && (
-          <Button onClick={() => void again()} disabled={!!job}>
+          <Button onClick={() => void again()} disabled={busy}>
             {p.made ? 'Make it anew' : 'Reload'}
           </Button>
         )}
@@ -187,7 +198,7 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
               return false;
             }}
           >
-            <Button disabled={!!job}>{stacked ? 'Reload from new files' : 'Reload from a new file'}</Button>
+            <Button disabled={busy}>{stacked ? 'Reload from new files' : 'Reload from a new file'}</Button>
           </Upload>
         )}
         <HandOver what="Hand over" at={`/api/v1/sets/${encodeURIComponent(name)}/export`} />
@@ -198,14 +209,18 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
   );
 }
 
-function Records({ name, columns }: { name: string; columns: string[] }) {
+function Records({ name, snapshot: s }: { name: string; snapshot: Snapshot }) {
   const records = useInfiniteQuery({
-    queryKey: ['records', name],
+    queryKey: ['records', name, s.number],
     initialPageParam: '',
-    queryFn: async ({ pageParam }) =>
+    staleTime: Infinity, // a snapshot never changes
+    queryFn: async ({ pageParam, signal }) =>
       (
         await answer(
-          api.GET('/api/v1/sets/{name}/records', { params: { path: { name }, query: { after: pageParam } } }),
+          api.GET('/api/v1/sets/{name}/records', {
+            params: { path: { name }, query: { snapshot: s.number, after: pageParam || undefined } },
+            signal,
+          }),
         )
       ).data,
     getNextPageParam: (page) => page.next,
@@ -221,10 +236,10 @@ function Records({ name, columns }: { name: string; columns: string[] }) {
         loading={records.isPending && !records.error}
         scroll={{ x: 'max-content' }}
         dataSource={rows}
-        locale={{ emptyText: 'The file had a line of column names and no records.' }}
+        locale={{ emptyText: records.data ? 'The file had a line of column names and no records.' : ' ' }}
         columns={[
           { title: 'line', align: 'right', render: (_, r) => <span className="dim">{r.line}</span> },
-          ...columns.map((title, i) => ({
+          ...s.columns.map((title, i) => ({
             title,
             render: (_: unknown, r: (typeof rows)[number]) => (
               <Cell text={r.cells[i]} marker={r.markers?.includes(i)} />
@@ -245,14 +260,18 @@ function Records({ name, columns }: { name: string; columns: string[] }) {
   );
 }
 
-function Rejects({ name }: { name: string }) {
+function Rejects({ name, snapshot }: { name: string; snapshot: number }) {
   const rejects = useInfiniteQuery({
-    queryKey: ['rejects', name],
+    queryKey: ['rejects', name, snapshot],
     initialPageParam: '',
-    queryFn: async ({ pageParam }) =>
+    staleTime: Infinity,
+    queryFn: async ({ pageParam, signal }) =>
       (
         await answer(
-          api.GET('/api/v1/sets/{name}/rejects', { params: { path: { name }, query: { after: pageParam } } }),
+          api.GET('/api/v1/sets/{name}/rejects', {
+            params: { path: { name }, query: { snapshot, after: pageParam || undefined } },
+            signal,
+          }),
         )
       ).data,
     getNextPageParam: (page) => page.next,
@@ -271,7 +290,7 @@ function Rejects({ name }: { name: string }) {
         pagination={false}
         loading={rejects.isPending && !rejects.error}
         dataSource={rejects.data?.pages.flatMap((p) => p.rejects)}
-        locale={{ emptyText: 'Every line was a record.' }}
+        locale={{ emptyText: rejects.data ? 'Every line was a record.' : ' ' }}
         columns={[
           { title: 'line', align: 'right', width: 70, render: (_, r) => count(r.line) },
           { title: 'why it is no record', render: (_, r) => r.reason },

@@ -12,6 +12,7 @@ import { FromDatabase } from '../intake/FromDatabase';
 import { Paste } from '../intake/Paste';
 import { Fault } from '../parts/Fault';
 import { bytes, count, when } from '../parts/format';
+import { useUnsaved } from '../parts/useUnsaved';
 
 /** Something that is to be loaded: a file on its way to the service, or a source that has arrived there. */
 type Arriving = {
@@ -75,8 +76,11 @@ export function Sets() {
     ]);
   }
 
+  const leaving = useUnsaved(arriving.length > 0, 'What has arrived here');
+
   return (
     <>
+      {leaving}
       <h1>Record sets</h1>
       <p className="say">
         What one office wrote down, and what another office claims. Each load of a set is a snapshot; a snapshot never

@@ -1,4 +1,4 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Drawer, Table } from 'antd';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
@@ -28,7 +28,7 @@ export function Shared() {
   return (
     <main className="alone">
       <Fault error={head.error} />
-      {head.data && <ReportOf code={code} shared={head.data} />}
+      {head.data && <ReportOf key={code} code={code} shared={head.data} />}
     </main>
   );
 }
@@ -50,7 +50,6 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
   const entries = useInfiniteQuery({
     queryKey: ['shared-entries', code, query],
     initialPageParam: '',
-    placeholderData: keepPreviousData,
     queryFn: async ({ pageParam }) =>
       (
         await answer(
@@ -110,7 +109,8 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
       <section className="panel">
         <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
           <h2 style={{ margin: 0 }}>
-            {tray === 'all' ? 'exceptions' : tray} <small>{count(entries.data?.pages[0]?.total ?? 0)}</small>
+            {tray === 'all' ? 'exceptions' : tray}{' '}
+            <small>{entries.data?.pages[0] && count(entries.data.pages[0].total)}</small>
           </h2>
           <Search value={search} tell={(text) => go({ search: text })} />
         </div>
@@ -123,6 +123,7 @@ function ReportOf({ code, shared }: { code: string; shared: SharedView }) {
           dataSource={rows}
           columns={columnsOf(run, tray, (e) => go({ entry: e.id }))}
           scroll={{ x: 'max-content' }}
+          locale={{ emptyText: entries.data ? 'Nothing here is of this kind.' : ' ' }}
         />
         <More list={entries} />
       </section>

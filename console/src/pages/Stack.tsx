@@ -30,6 +30,9 @@ export function Stack() {
   });
   const change = (i: number, part: Partial<Part>) => setParts(parts.map((p, j) => (j === i ? { ...p, ...part } : p)));
   const shown = preview.error || parts.length < 2 ? undefined : preview.data;
+  // While the next preview is on its way, what is chosen stays where it is; what the last one says of the records does not.
+  const fresh = !preview.isPlaceholderData;
+  const told = { visibility: fresh ? undefined : ('hidden' as const) };
   return (
     <>
       <div className="title">
@@ -40,7 +43,7 @@ export function Stack() {
             anew when one of those has a newer snapshot.
           </p>
         </div>
-        <MakeSet source={shown && source} />
+        <MakeSet source={shown && fresh ? source : undefined} />
       </div>
       <div className="choices">
         <Choice label="record sets, in this order">
@@ -86,7 +89,9 @@ export function Stack() {
           <div className="stacking">
             <div className="panel">
               <h2>Where records come from</h2>
-              <Origins origins={shown.parts.map((p) => ({ label: p.label, records: p.records }))} />
+              <div style={told} aria-busy={!fresh}>
+                <Origins origins={shown.parts.map((p) => ({ label: p.label, records: p.records }))} />
+              </div>
               <div className="choices" style={{ margin: '8px 0 0' }}>
                 {parts.map((p, i) => (
                   <Choice key={p.set} label={`label of ${p.set}`}>
@@ -104,7 +109,9 @@ export function Stack() {
             </div>
             <Mapping parts={parts} preview={shown} change={change} />
           </div>
-          <FirstRecords preview={shown} />
+          <div style={told}>
+            <FirstRecords preview={shown} />
+          </div>
         </>
       )}
     </>

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { scaleBand, scaleLinear } from 'd3-scale';
-import { Link, useParams } from 'react-router';
+import { Link } from 'react-router';
 import { answer, api, type TrendRun } from '../api/client';
+import { useName } from '../parts/useName';
 import { Fault } from '../parts/Fault';
 import { amount, count, when } from '../parts/format';
 import { Glyph } from '../parts/Glyph';
@@ -27,7 +28,7 @@ const parts = {
 
 /** How a sieve's exceptions went from run to run: by tray, by age, the amounts that are open, and how long it took to settle. */
 export function TrendPage() {
-  const name = useParams().name ?? '';
+  const name = useName() ?? '';
   const trend = useQuery({
     queryKey: ['trend', name],
     queryFn: async () => (await answer(api.GET('/api/v1/sieves/{name}/trend', { params: { path: { name } } }))).data,

@@ -2,27 +2,29 @@ import { SwapOutlined } from '@ant-design/icons';
 import { useMay } from '../api/people';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Input, Select } from 'antd';
-import { useRef, useState } from 'react';
-import { Link, useLocation, useNavigate, useParams } from 'react-router';
+import { useEffect, useId, useRef, useState } from 'react';
+import { Link, useLocation, useNavigate } from 'react-router';
 import {
   answer,
   api,
   type Cause,
   type Counts,
   type Definition,
-  type Job,
   type Look,
   type SetView,
   type Sieve,
 } from '../api/client';
-import { follow } from '../api/jobs';
 import { useSets } from '../api/queries';
+import { useJob } from '../api/useJob';
 import { ChainPicture } from '../parts/ChainPicture';
+import { useName } from '../parts/useName';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
+import { Loaded } from '../parts/Loaded';
 import { Mixed } from '../parts/Balances';
 import { Trays } from '../parts/Trays';
+import { stays, useUnsaved } from '../parts/useUnsaved';
 import { AlignChoice } from '../rows/AlignChoice';
 import { Apart } from '../rows/Apart';
 import { turned, wholes } from '../rows/look';
@@ -41,37 +43,79 @@ import { Rules } from '../workbench/Rules';
 import { useCounts } from '../workbench/useCounts';
 import { useWhole } from '../workbench/useWhole';
 
+/** Thrown where a run does not begin because its sieve could not be saved, which is said by itself. */
+const unsaved = new Error('The sieve could not be saved.');
+
 type Remedy = { applied: Definition; remedy: string };
 
-/** Loads the sieve named in the address, then shows it, perhaps with a remedy that a report proposes; a new one starts empty. */
+/** A sieve that is open: under which names it has been since, the newest last, and which opening this is. */
+type Open = { opening: number; opened?: string; names: (string | undefined)[] };
+
+/**
+ * Opens the sieve named in the address, perhaps with a remedy that a report proposes; a new one starts empty. Once open it is not read
+ * again, so that nothing takes its edits away; when it gets a name, or another, by being saved, it stays open under that.
+ */
 export function Workbench() {
-  const { name } = useParams();
-  const remedy = useLocation().state as Remedy | null;
+  const name = useName();
+  const go = useNavigate();
+  const { state } = useLocation() as { state: Remedy | string | null };
+  const page = useId();
+  const [open, setOpen] = useState<Open>({ opening: 0, opened: name, names: [name] });
+  let now = open;
+  if (!open.names.includes(name)) now = { opening: open.opening + 1, opened: name, names: [name] };
+  else if (open.names.length > 1 && open.names.at(-1) === name) now = { ...open, names: [name] };
+  if (now !== open) setOpen(now);
   const sieve = useQuery({
-    queryKey: ['sieve', name],
-    enabled: name !== undefined,
-    staleTime: 0,
+    queryKey: ['opened', now.opened, page, now.opening],
+    enabled: now.opened !== undefined,
+    staleTime: Infinity,
+    gcTime: 0,
     queryFn: async () => {
       const { data, response } = await answer(
-        api.GET('/api/v1/sieves/{name}', { params: { path: { name: name ?? '' } } }),
+        api.GET('/api/v1/sieves/{name}', { params: { path: { name: now.opened ?? '' } } }),
       );
       return { sieve: data, etag: response.headers.get('ETag') ?? '' };
     },
   });
-  if (name === undefined) return <Bench key="new" start={empty} etag="" />;
-  if (sieve.error) return <Fault error={sieve.error} />;
-  if (!sieve.data) return null;
-  const start = { compare: [], ...sieve.data.sieve.definition };
-  return <Bench key={name} start={start} etag={sieve.data.etag} remedy={remedy ?? undefined} />;
+  const named = (to: string) => {
+    if (to === now.names.at(-1)) return;
+    setOpen((o) => ({ ...o, names: [...o.names, to] }));
+    void go(`/sieves/of/${encodeURIComponent(to)}`, { replace: true, state: stays });
+  };
+  if (now.opened === undefined) return <Bench key={now.opening} start={empty} etag="" named={named} />;
+  return (
+    <Loaded of={sieve}>
+      {(read) => (
+        <Bench
+          key={now.opening}
+          start={{ compare: [], ...read.sieve.definition }}
+          etag={read.etag}
+          remedy={state && typeof state === 'object' ? state : undefined}
+          named={named}
+        />
+      )}
+    </Loaded>
+  );
 }
 
-function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: string; remedy?: Remedy }) {
+function Bench({
+  start,
+  etag: firstTag,
+  remedy,
+  named,
+}: {
+  start: Definition;
+  etag: string;
+  remedy?: Remedy;
+  named: (name: string) => void;
+}) {
   const [saved, setSaved] = useState({ text: JSON.stringify(start), name: start.name, etag: firstTag });
   const latest = useRef(saved); // as the service knows it, also before the page does
   const saving = useRef(Promise.resolve(true));
   const [draft, setDraft] = useState<Definition>(start);
   const [error, setError] = useState<unknown>();
-  const [running, setRunning] = useState<Job>();
+  const running = useJob();
+  const [ran, setRan] = useState<number>();
   const sets = useSets();
   const queries = useQueryClient();
   const go = useNavigate();
@@ -118,6 +162,7 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
       latest.current = { text, name: data.definition.name, etag: response.headers.get('ETag') ?? '' };
       setSaved(latest.current);
       await queries.invalidateQueries({ queryKey: ['sieves'] });
+      named(latest.current.name);
       return true;
     } catch (wrong) {
       setError(wrong);
@@ -126,21 +171,20 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
   }
 
   async function run() {
-    if ((dirty || !saved.name) && !(await save())) return;
-    try {
-      const { data: job } = await answer(api.POST('/api/v1/runs', { body: { sieve: draft.name } }));
-      setRunning(job);
-      const end = await follow(job, setRunning);
-      await queries.invalidateQueries({ queryKey: ['runs'] });
-      void go(`/reports/${end.result?.run}`);
-    } catch (wrong) {
-      setError(wrong);
-    } finally {
-      setRunning(undefined);
-    }
+    setError(undefined);
+    const end = await running.run(async () => {
+      if ((dirty || !saved.name) && !(await save())) throw unsaved;
+      return (await answer(api.POST('/api/v1/runs', { body: { sieve: latest.current.name } }))).data;
+    });
+    if (end?.result?.run) setRan(end.result.run);
   }
+  // The report is opened once nothing is unsaved any more; what was changed while it ran is asked about like any other way out.
+  useEffect(() => {
+    if (ran) void go(`/reports/${ran}`);
+  }, [ran, go]);
+  const leaving = useUnsaved(dirty, saved.name ? `What has changed in ${saved.name}` : 'This new sieve');
 
-  const wrong = error ?? counting.error;
+  const wrong = error ?? (running.failed === unsaved ? undefined : running.failed) ?? counting.error;
   const may = useMay('analyst');
   const ready = complete(draft) && draft.name.trim() !== '';
   return (
@@ -174,14 +218,15 @@ function Bench({ start, etag: firstTag, remedy }: { start: Definition; etag: str
               <Button onClick={() => void save()} disabled={!ready || !dirty}>
                 Save
               </Button>
-              <Button type="primary" onClick={() => void run()} disabled={!ready || !!running}>
+              <Button type="primary" onClick={() => void run()} disabled={!ready || running.busy}>
                 Run
               </Button>
             </>
           )}
         </div>
       </div>
-      {running && <JobBar job={running} />}
+      {leaving}
+      {running.job && <JobBar job={running.job} />}
       {!placed(wrong) && <Fault error={wrong} />}
       <section className="three">
         <SetPanel
@@ -367,7 +412,7 @@ function Comparisons(p: {
         />
       </div>
       {look.comparison === 'separate' && !look.tray && !look.dropped ? (
-        <Apart ask={ask} sets={names} keep={(kept) => change({ kept })} />
+        <Apart key={JSON.stringify(definition)} ask={ask} sets={names} keep={(kept) => change({ kept })} />
       ) : (
         !unfit && (
           <RowsPanel

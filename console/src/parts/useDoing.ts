@@ -1,21 +1,33 @@
 import { type QueryKey, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 
-/** Something that is done at a press: what went wrong with it last, whether it is under way; what it may have changed is read anew after it. */
+/**
+ * Something that is done at a press: what went wrong with it last, and whether it is under way; what it may have changed is read anew after
+ * it. A second press while the first is under way does nothing.
+ */
 export function useDoing(...stale: QueryKey[]) {
   const queries = useQueryClient();
   const [failed, setFailed] = useState<unknown>();
   const [busy, setBusy] = useState(false);
-  async function act(what: () => Promise<unknown>) {
+  const locked = useRef(false); // at once, which state is not
+  /** Reports whether it was done. */
+  async function act(what: () => Promise<unknown>): Promise<boolean> {
+    if (locked.current) return false;
+    locked.current = true;
     setBusy(true);
     setFailed(undefined);
+    let done = true;
     try {
       await what();
     } catch (error) {
       setFailed(error);
+      done = false;
     }
+    locked.current = false;
     setBusy(false);
-    for (const queryKey of stale) await queries.invalidateQueries({ queryKey });
+    await Promise.all(stale.map((queryKey) => queries.invalidateQueries({ queryKey })));
+    return done;
   }
-  return { act, failed, busy };
+  const forgive = () => setFailed(undefined);
+  return { act, failed, busy, forgive };
 }

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Button } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -6,6 +6,7 @@ import { answer, api, type Run } from '../api/client';
 import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { ReasonField } from '../parts/ReasonField';
+import { useDoing } from '../parts/useDoing';
 import { amount, change, count, places } from '../parts/format';
 
 export type Chosen = { left: number[]; right: number[] };
@@ -14,9 +15,8 @@ export type Chosen = { left: number[]; right: number[] };
 export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear: () => void }) {
   const may = useMay('analyst');
   const [reason, setReason] = useState('');
-  const [failed, setFailed] = useState<unknown>();
   const [done, setDone] = useState(false);
-  const queries = useQueryClient();
+  const { act, failed, busy } = useDoing(['crosswalk']);
   const both = chosen.left.length > 0 && chosen.right.length > 0;
   const tried = useQuery({
     queryKey: ['pair', run.id, chosen],
@@ -29,23 +29,18 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
         )
       ).data,
   });
-  async function pair() {
-    setFailed(undefined);
-    try {
+  const pair = () =>
+    act(async () => {
       await answer(
         api.POST('/api/v1/runs/{run}/pairs', {
           params: { path: { run: run.id } },
           body: { ...chosen, reason },
         }),
       );
-      await queries.invalidateQueries({ queryKey: ['crosswalk'] });
       setDone(true);
       setReason('');
       clear();
-    } catch (error) {
-      setFailed(error);
-    }
-  }
+    });
   if (chosen.left.length + chosen.right.length === 0)
     return done ? (
       <p role="status">
@@ -69,7 +64,7 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
           {may && (
             <>
               <ReasonField label="reason of the pairing" value={reason} change={setReason} />
-              <Button type="primary" disabled={!both || !tried.data} onClick={() => void pair()}>
+              <Button type="primary" disabled={!both || !tried.data || busy} onClick={() => void pair()}>
                 Pair them by hand
               </Button>
             </>

@@ -76,7 +76,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
             <div className="choices">
               <NumberChoice label="days" most={366} placeholder="30" value={days} change={setDays} />
               <Checkbox checked={chosen} onChange={(event) => setChosen(event.target.checked)}>
-                only what is chosen now
+                only what this list is narrowed to
               </Checkbox>
               <Button size="small" htmlType="submit" disabled={total.data === undefined}>
                 {(total.data ?? -1) < 0

@@ -58,7 +58,7 @@ export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: 
           )}
         </article>
       ))}
-      {lines.length === 0 && <p className="dim">Nothing has been said about it yet.</p>}
+      {talk.data && lines.length === 0 && <p className="dim">Nothing has been said about it yet.</p>}
       {may && !signed && (
         <Form label="Comment" send={() => void send()}>
           <Mentions

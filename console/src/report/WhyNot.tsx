@@ -8,17 +8,17 @@ import { Diagnosed } from '../parts/Diagnosed';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
+import { useDoing } from '../parts/useDoing';
 
 /** Why the records of a run that have no partner found none; a remedy is tried in the workbench, a slip accepted as the same. */
 export function WhyNot({ run, trace }: { run: Run; trace: (record: string) => void }) {
   const [open, setOpen] = useState(false);
   const [said, setSaid] = useState('');
-  const [wrong, setWrong] = useState<unknown>();
-  const { ask, job, result, failed } = useAsk((j) => j.result?.diagnosis);
+  const { act, failed: wrong } = useDoing();
+  const { ask, job, result, failed } = useAsk(run.id, (j) => j.result?.diagnosis);
   const go = useNavigate();
-  async function accept(cause: Cause) {
-    setWrong(undefined);
-    try {
+  const accept = (cause: Cause) =>
+    act(async () => {
       const pairs = cause.listed
         .filter((f) => f.side === 'left' && f.other)
         .map((f) => ({ left: f.key, right: f.other ?? [] }));
@@ -31,10 +31,7 @@ export function WhyNot({ run, trace }: { run: Run; trace: (record: string) => vo
       setSaid(
         `${count(pairs.length)} pairs accepted; they pair from the next run on. The crosswalk is at version ${c.version}.`,
       );
-    } catch (error) {
-      setWrong(error);
-    }
-  }
+    });
   return (
     <>
       <Button

@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { Button, Select } from 'antd';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { type Entry, ProblemError, type Run, type Work as WorkView, type WorkChange } from '../api/client';
 import { useMay, usePeople } from '../api/people';
 import { changeEntry, useReasons } from '../api/work';
@@ -9,29 +9,57 @@ import { Fault } from '../parts/Fault';
 import { amount, when } from '../parts/format';
 import { changeSays, changeWords, statuses, statusWords } from './query';
 
-/** What people do about one exception. When somebody else has changed it meanwhile, both are shown, and neither is lost. */
+/**
+ * What people do about one exception. One change is sent after the other, each against the version that was on screen or that one's own
+ * change before it has made. When somebody else has changed it meanwhile, both are shown, and neither is lost; nor is what could not be sent.
+ */
 export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: WorkView }; signed: boolean }) {
   const queries = useQueryClient();
   const may = useMay('analyst');
   const people = usePeople();
   const reasons = useReasons();
-  const [mine, setMine] = useState<WorkChange>();
-  const [failed, setFailed] = useState<unknown>();
   const w = entry.work;
+  const [mine, setMine] = useState<WorkChange>({}); // what has not come through
+  const [failed, setFailed] = useState<unknown>();
+  const waiting = useRef<WorkChange>({}); // the same, at once
+  const sending = useRef(Promise.resolve());
+  const stuck = useRef(false); // nothing more is sent before a person has seen why
+  const version = useRef(w.version);
+  useEffect(() => {
+    version.current = Math.max(version.current, w.version);
+  }, [w.version]);
   const fixed = !may || signed || w.exception === 0;
-  async function change(part: WorkChange) {
-    setFailed(undefined);
-    const all = { ...mine, ...part };
-    setMine(all); // kept until it has come through
+  const keep = (change: WorkChange) => {
+    waiting.current = change;
+    setMine(change);
+  };
+  async function send() {
+    const all = waiting.current;
+    if (stuck.current || Object.keys(all).length === 0) return;
     try {
-      await changeEntry(run.id, entry.id, w.version, all);
-      setMine(undefined);
+      const now = await changeEntry(run.id, entry.id, version.current, all);
+      version.current = now.work?.version ?? version.current;
+      queries.setQueryData(['entry', run.id, entry.id], now);
+      const rest = Object.entries(waiting.current).filter(([part, to]) => all[part as keyof WorkChange] !== to);
+      keep(Object.fromEntries(rest));
     } catch (error) {
+      stuck.current = true;
       setFailed(error);
-      if (!(error instanceof ProblemError && error.problem.type === '/problems/changed-meanwhile')) setMine(undefined);
     }
     for (const key of ['entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
   }
+  function change(part: WorkChange) {
+    setFailed(undefined);
+    stuck.current = false;
+    keep({ ...waiting.current, ...part });
+    sending.current = sending.current.then(send);
+  }
+  function leave() {
+    setFailed(undefined);
+    stuck.current = false;
+    keep({});
+  }
+  const conflict = failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
   const select = (label: 'status' | 'owner' | 'reason', value: string, options: { value: string; label: string }[]) => (
     <Choice label={label}>
       <Select
@@ -43,7 +71,7 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
         popupMatchSelectWidth={false}
         disabled={fixed}
         value={value}
-        onChange={(to: string) => void change({ [label]: to })}
+        onChange={(to: string) => change({ [label]: to })}
         options={options}
       />
     </Choice>
@@ -61,16 +89,16 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
       <div className="choices" style={{ marginBottom: 4 }}>
         {select(
           'status',
-          entry.status ?? 'open',
+          mine.status ?? entry.status ?? 'open',
           statuses.map((s) => ({ value: s, label: statusWords[s] ?? s })),
         )}
-        {select('owner', w.owner ?? '', [
+        {select('owner', mine.owner ?? w.owner ?? '', [
           { value: '', label: 'nobody' },
           ...(people.data ?? [])
             .filter((p) => p.active || p.name === w.owner)
             .map((p) => ({ value: p.name, label: p.name })),
         ])}
-        {select('reason', w.reason ?? '', [
+        {select('reason', mine.reason ?? w.reason ?? '', [
           { value: '', label: 'none' },
           ...[...new Set([...(reasons.data ?? []), ...(w.reason ? [w.reason] : [])])].map((r) => ({
             value: r,
@@ -93,28 +121,33 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
         {w.changedBy && <> · changed last by {w.changedBy}</>}
         {signed && ' · the report is signed, so it stays as it is'}
       </p>
-      {mine && failed ? (
+      {conflict && (
         <div className="fault" role="alert">
           {w.changedBy || 'Somebody'} has changed it while you did: it is now{' '}
           <b>{words({ status: entry.status as WorkChange['status'], owner: w.owner ?? '', reason: w.reason ?? '' })}</b>
           . You wanted <b>{words(mine)}</b>.
           <div className="acts" style={{ marginTop: 6 }}>
-            <Button size="small" onClick={() => void change({})}>
+            <Button size="small" onClick={() => change({})}>
               Make it mine all the same
             </Button>
-            <Button
-              size="small"
-              onClick={() => {
-                setMine(undefined);
-                setFailed(undefined);
-              }}
-            >
+            <Button size="small" onClick={leave}>
               Leave it as it is
             </Button>
           </div>
         </div>
-      ) : (
-        <Fault error={failed} />
+      )}
+      {!conflict && failed !== undefined && (
+        <>
+          <Fault error={failed} />
+          <div className="acts" style={{ marginTop: 6 }}>
+            <Button size="small" onClick={() => change({})}>
+              Try it again
+            </Button>
+            <Button size="small" onClick={leave}>
+              Leave it as it is
+            </Button>
+          </div>
+        </>
       )}
     </section>
   );

@@ -1,70 +1,83 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { Button, Select } from 'antd';
 import { useState } from 'react';
+import type { paths } from '../api/schema.gen';
 import { answer, api, type Done, ProblemError, type Run } from '../api/client';
 import { usePeople } from '../api/people';
 import { undo, useReasons } from '../api/work';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
+import { useDoing } from '../parts/useDoing';
 import { type EntryQuery, statuses, statusWords } from './query';
 
-type Over = 'skip' | 'overwrite' | undefined;
+type Over = 'skip' | 'overwrite';
 
-/** Status, owner and reason of all exceptions that are chosen, or of all that the filter chooses: one action, which can be undone as one. */
+/** A change as it was asked for: of the entries that are listed, or of those that the filter chooses. */
+type Wanted = {
+  query?: EntryQuery;
+  body: NonNullable<paths['/api/v1/runs/{run}/entries/work']['post']['requestBody']>['content']['application/json'];
+};
+
+/**
+ * Status, owner and reason of all exceptions that are chosen, or of all that the filter chooses: one action, which can be undone as one. It
+ * belongs to one report and one filter. What is changed is what was on screen at the press, also where it is confirmed afterwards.
+ */
 export function WorkBar(p: {
   run: Run;
   query: EntryQuery;
-  total: number;
+  total?: number; // none: it is not known yet
   seen: number;
   chosen: string[];
   clear: () => void;
 }) {
-  const queries = useQueryClient();
   const people = usePeople();
   const reasons = useReasons();
   const [status, setStatus] = useState<string>();
   const [owner, setOwner] = useState<string>();
   const [reason, setReason] = useState<string>();
   const [done, setDone] = useState<Done>();
-  const [failed, setFailed] = useState<unknown>();
-  const [busy, setBusy] = useState(false);
+  const [wanted, setWanted] = useState<Wanted>();
+  const { act, failed, busy } = useDoing(['entries', p.run.id], ['entry', p.run.id], ['actions', p.run.id]);
   const many = p.chosen.length || p.total;
   const nothing = status === undefined && owner === undefined && reason === undefined;
-  async function act(what: () => Promise<Done>) {
-    setBusy(true);
-    setFailed(undefined);
+  async function take(what: () => Promise<Done>) {
     setDone(undefined);
-    try {
+    await act(async () => {
       setDone(await what());
+      setWanted(undefined);
       p.clear();
       setStatus(undefined);
       setOwner(undefined);
       setReason(undefined);
-    } catch (error) {
-      setFailed(error);
-    }
-    setBusy(false);
-    for (const key of ['entries', 'entry', 'actions']) await queries.invalidateQueries({ queryKey: [key, p.run.id] });
+    });
   }
-  const change = (over: Over) => async () =>
-    (
-      await answer(
-        api.POST('/api/v1/runs/{run}/entries/work', {
-          params: { path: { run: p.run.id }, query: p.chosen.length ? undefined : p.query },
-          body: {
-            status: status as 'open',
-            owner: owner === '-' ? '' : owner,
-            reason: reason === '-' ? '' : reason,
-            count: many,
-            seen: p.seen,
-            over,
-            entries: p.chosen.length ? p.chosen : undefined,
-          },
-        }),
-      )
-    ).data;
-  const stale = failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
+  const now = (): Wanted => ({
+    query: p.chosen.length ? undefined : p.query,
+    body: {
+      status: status as 'open',
+      owner: owner === '-' ? '' : owner,
+      reason: reason === '-' ? '' : reason,
+      count: many ?? 0,
+      seen: p.seen,
+      entries: p.chosen.length ? p.chosen : undefined,
+    },
+  });
+  const change = (w: Wanted, over?: Over) => {
+    setWanted(w);
+    void take(
+      async () =>
+        (
+          await answer(
+            api.POST('/api/v1/runs/{run}/entries/work', {
+              params: { path: { run: p.run.id }, query: w.query },
+              body: { ...w.body, over },
+            }),
+          )
+        ).data,
+    );
+  };
+  const same = wanted && JSON.stringify(wanted.body.entries ?? []) === JSON.stringify(p.chosen);
+  const stale = same && failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
   const select = (
     label: string,
     value: string | undefined,
@@ -106,13 +119,10 @@ export function WorkBar(p: {
           { value: '-', label: 'none' },
           ...(reasons.data ?? []).map((r) => ({ value: r, label: r })),
         ])}
-        <Button
-          size="small"
-          type="primary"
-          disabled={nothing || busy || many === 0}
-          onClick={() => void act(change(undefined))}
-        >
-          {p.chosen.length ? `Change the ${count(many)} chosen` : `Change all ${count(many)}`}
+        <Button size="small" type="primary" disabled={nothing || busy || !many} onClick={() => change(now())}>
+          {p.chosen.length
+            ? `Change the ${count(p.chosen.length)} chosen`
+            : `Change all ${many === undefined ? '' : count(many)}`}
         </Button>
         {p.chosen.length > 0 && (
           <Button size="small" type="text" onClick={p.clear}>
@@ -121,7 +131,7 @@ export function WorkBar(p: {
         )}
       </div>
       <Fault error={failed} />
-      {stale && (
+      {stale && wanted && (
         <>
           <ul className="dim">
             {failed.problem.faults?.map((f) => (
@@ -129,10 +139,10 @@ export function WorkBar(p: {
             ))}
           </ul>
           <div className="acts">
-            <Button size="small" onClick={() => void act(change('skip'))}>
+            <Button size="small" disabled={busy} onClick={() => change(wanted, 'skip')}>
               Change the others, and leave these
             </Button>
-            <Button size="small" onClick={() => void act(change('overwrite'))}>
+            <Button size="small" disabled={busy} onClick={() => change(wanted, 'overwrite')}>
               Change these, too
             </Button>
           </div>
@@ -142,9 +152,9 @@ export function WorkBar(p: {
         <p role="status" style={{ margin: '6px 0 0' }}>
           {done.undone
             ? `Undone${done.kept > 0 ? `; ${count(done.kept)} have been changed since, and stay as they are` : ''}.`
-            : `${count(done.changed)} ${done.changed === 1 ? 'exception is' : 'exceptions are'} now ${done.says}.`}{' '}
+            : saysOf(done)}{' '}
           {!done.undone && done.changed > 0 && (
-            <Button size="small" onClick={() => void act(() => undo(p.run.id, done.id))}>
+            <Button size="small" onClick={() => void take(() => undo(p.run.id, done.id))}>
               Undo
             </Button>
           )}
@@ -153,3 +163,8 @@ export function WorkBar(p: {
     </section>
   );
 }
+
+const saysOf = (done: Done) => {
+  if (done.changed === 0) return 'Nothing was changed: all of them are so already, or were left as they are.';
+  return `${count(done.changed)} ${done.changed === 1 ? 'exception is' : 'exceptions are'} now ${done.says}.`;
+};

@@ -7,7 +7,10 @@ import { RowsPanel } from './RowsPanel';
 type Side = 'left' | 'right';
 type Own = Pick<Look, 'where' | 'sort' | 'columns' | 'labels'>;
 
-/** The two sides apart: records that are chosen in one table show their partners in the other, and nothing multiplies. */
+/**
+ * The two sides apart: records that are chosen in one table show their partners in the other, and nothing multiplies. What is chosen is
+ * chosen by number and side, so that other sides, or other sets, need another of these.
+ */
 export function Apart({ ask, sets, keep }: { ask: Ask; sets: [string, string]; keep: (kept: Look['kept']) => void }) {
   const [own, setOwn] = useState<Record<Side, Own>>({ left: {}, right: {} });
   const [chosen, setChosen] = useState<{ side: Side; records: number[] }>({ side: 'left', records: [] });

@@ -4,6 +4,9 @@ import { answer, api, type Ask, type TriedFilter } from '../api/client';
 import { FilterForm } from './FilterForm';
 import { named, tidy } from './look';
 
+/** Both of two expressions. One that chooses among others is put in parentheses, for && binds before || and ?. */
+const joined = (a: string, b: string) => (a === '' ? b : `${/\|\||\?/.test(a) ? `(${a})` : a} && ${b}`);
+
 /** The word of an expression that is being written at its end. */
 const lastWord = /[A-Za-z_][\w ]*$/;
 
@@ -105,7 +108,7 @@ export function FilterField(p: {
                 columns={tried?.columns ?? []}
                 types={tried?.types ?? []}
                 add={(condition) => {
-                  const next = typed.trim() ? `${typed.trim()} && ${condition}` : condition;
+                  const next = joined(typed.trim(), condition);
                   setTyped(next);
                   take(next);
                   setForm(false);

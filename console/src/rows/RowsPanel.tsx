@@ -1,5 +1,5 @@
 import { Button, Checkbox } from 'antd';
-import { useState, type ReactNode } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import { answer, api, ProblemError, type Ask, type Look, type Row } from '../api/client';
 import { useAsk } from '../api/useAsk';
 import { Fault } from '../parts/Fault';
@@ -30,20 +30,16 @@ export function RowsPanel(p: {
   const [at, setAt] = useState({ asked, first: 0 });
   const first = at.asked === asked ? at.first : 0; // another question begins at its first row
   const rows = useRows(p.ask, first, pageSize);
-  const sums = useAsk((job) => job.result?.totals);
-  const [summed, setSummed] = useState('');
+  const [summed, setSummed] = useState(false);
   const question = JSON.stringify(tidy(p.ask));
-  const addUp = (wanted: boolean) => {
-    if (!wanted) {
-      setSummed('');
-      sums.forget();
-      return;
-    }
-    setSummed(question);
-    void sums.ask(async () => (await answer(api.POST('/api/v1/rows/totals', { body: tidy(p.ask) }))).data);
-  };
-  if (summed !== '' && summed !== question) addUp(true);
-  const data = rows.error ? undefined : rows.data;
+  const sums = useAsk(question, (job) => job.result?.totals);
+  useEffect(() => {
+    if (summed) void sums.ask(async () => (await answer(api.POST('/api/v1/rows/totals', { body: tidy(p.ask) }))).data);
+    else sums.forget();
+    // The question is all that is asked.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [summed, question]);
+  const data = rows.error && !rows.shown ? undefined : rows.data;
   // The columns stay at hand where something is wrong with what is chosen of them, so that it can be mended.
   const [all, setAll] = useState(data?.all);
   if (data && data.all !== all) setAll(data.all);
@@ -56,7 +52,7 @@ export function RowsPanel(p: {
           {all && <ColumnsChoice look={look} all={all} change={p.change} />}
           <LabelsChoice look={look} change={p.change} />
           {numbers && (
-            <Checkbox checked={summed !== ''} onChange={(event) => addUp(event.target.checked)}>
+            <Checkbox checked={summed} onChange={(event) => setSummed(event.target.checked)}>
               totals
             </Checkbox>
           )}
@@ -69,16 +65,17 @@ export function RowsPanel(p: {
           />
         </div>
       </div>
-      {data && !p.unsaid && (
+      {!p.unsaid && (
         <p className="say" data-testid="says" aria-live="polite">
-          {data.sentence}
+          {rows.shown && data?.sentence}
         </p>
       )}
-      {data?.warnings.map((w) => (
-        <p key={w} className="missed" role="alert">
-          {w}
-        </p>
-      ))}
+      {rows.shown &&
+        data?.warnings.map((w) => (
+          <p key={w} className="missed" role="alert">
+            {w}
+          </p>
+        ))}
       <div className="choices" style={{ margin: '6px 0' }}>
         <FilterField
           label="Only rows for which"
@@ -88,7 +85,7 @@ export function RowsPanel(p: {
           ask={p.ask}
         />
       </div>
-      {data?.left && data.left.rows > 0 && (
+      {rows.shown && data?.left && data.left.rows > 0 && (
         <p className="say">
           The filter leaves out {count(data.left.rows)} rows
           {data.left.lonely > 0 && `, ${count(data.left.lonely)} of them without a partner`}
@@ -101,13 +98,13 @@ export function RowsPanel(p: {
       <Multiplies error={rows.error} confirm={() => p.change({ confirm: true })} />
       {data && (
         <RowsTable
-          rows={data}
-          loading={rows.isFetching && rows.isPlaceholderData}
+          rows={rows.shown ? data : { ...data, rows: [], total: 0 }}
+          loading={!rows.shown}
           size={pageSize}
           turn={(first) => setAt({ asked, first })}
           sort={look.sort ?? []}
           sortBy={(sort) => p.change({ sort: sort.length ? sort : undefined })}
-          totals={summed === question ? sums.result : undefined}
+          totals={summed ? sums.result : undefined}
           height={p.height}
           selection={
             p.select && {

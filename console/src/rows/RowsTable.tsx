@@ -29,12 +29,16 @@ export function RowsTable(p: {
         rowSelection={p.selection}
         columns={rows.columns.map((c, i) => columnOf(c, i, p.sort, p.sortBy))}
         scroll={{ x: 'max-content', y: p.height ?? 340 }}
-        locale={{ emptyText: rows.left ? 'The filter leaves out every row.' : 'This comparison has no row.' }}
+        locale={{
+          emptyText: p.loading ? ' ' : rows.left ? 'The filter leaves out every row.' : 'This comparison has no row.',
+        }}
         summary={() =>
           p.totals && p.totals.columns.length > 0 && <Foot rows={rows} totals={p.totals} selected={!!p.selection} />
         }
       />
-      <Pager first={rows.first} shown={rows.rows.length} total={rows.total} size={p.size} turn={p.turn} />
+      {!p.loading && (
+        <Pager first={rows.first} shown={rows.rows.length} total={rows.total} size={p.size} turn={p.turn} />
+      )}
     </>
   );
 }

@@ -1,10 +1,13 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { answer, api, type Ask, type Job, type Rows } from '../api/client';
-import { cancel, follow } from '../api/jobs';
+import { begin } from '../api/jobs';
 import { tidy } from './look';
 
-/** A page of rows. Where they have to be made ready first, the job that does so is told, and given up when nobody waits any more. */
+/**
+ * A page of rows. Where they have to be made ready first, the job that does so is told, and given up when nobody waits any more. Until they
+ * are there the rows of before are at hand, for their columns; shown says whether the rows are those that are asked for.
+ */
 export function useRows(ask: Ask | undefined, first: number, limit: number) {
   const [job, setJob] = useState<Job>();
   const asked = ask && tidy(ask);
@@ -18,15 +21,12 @@ export function useRows(ask: Ask | undefined, first: number, limit: number) {
         if (!data.job) return data;
         const begun = data.job;
         try {
-          await follow(begun, setJob, signal);
-        } catch (error) {
-          if (signal.aborted) await cancel(begun);
-          throw error;
+          await begin(async () => begun, setJob, signal);
         } finally {
           setJob(undefined);
         }
       }
     },
   });
-  return { ...rows, job };
+  return { ...rows, job, shown: rows.data !== undefined && !rows.isPlaceholderData };
 }

@@ -12,7 +12,7 @@ export function Changed({ name, snapshot }: { name: string; snapshot: number }) 
   });
   const c = changes.data;
   if (!c) return <Fault error={changes.error} />;
-  if (c.from === 0) return null;
+  if (c.from === 0 || c.to !== snapshot) return null; // another has come, which the page does not show yet
   const more = c.records[1]! - c.records[0]!;
   const broken = c.sieves.filter((s) => !s.runs);
   return (

@@ -7,13 +7,17 @@ import { Cell } from '../parts/Cell';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
+import { useUnsaved } from '../parts/useUnsaved';
 
 /** Columns that are computed from the others: each expression is checked, and its first cells shown, while it is typed. */
 export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot }) {
-  const { job, failed, run } = useJob();
+  const { job, failed, busy, run } = useJob();
   const kept = snapshot.recipe?.choices.computed ?? [];
-  const [columns, setColumns] = useState<ComputedColumn[]>(kept);
-  const asked = useDeferredValue(columns);
+  // What has been typed stays, also when another snapshot comes; without that, the columns are those of the snapshot.
+  const [typed, setColumns] = useState<ComputedColumn[]>();
+  const columns = typed ?? kept;
+  const text = JSON.stringify(columns);
+  const asked = useDeferredValue(text);
   const tried = useQuery({
     queryKey: ['tried', name, snapshot.number, asked],
     queryFn: async ({ signal }) =>
@@ -21,12 +25,11 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
         await answer(
           api.POST('/api/v1/sets/{name}/computed/tried', {
             params: { path: { name } },
-            body: { computed: asked },
+            body: { computed: JSON.parse(asked) as ComputedColumn[] },
             signal,
           }),
         )
       ).data,
-    placeholderData: (before) => before,
     retry: false,
   });
   const functions = useQuery({
@@ -37,11 +40,13 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
   const seen = tried.data?.columns ?? [];
   const set = (at: number, part: Partial<ComputedColumn>) =>
     setColumns(columns.map((c, i) => (i === at ? { ...c, ...part } : c)));
-  const changed = JSON.stringify(columns) !== JSON.stringify(kept);
-  const wrong = tried.isFetching || seen.length !== columns.length || seen.some((c) => c.wrong);
+  const changed = text !== JSON.stringify(kept);
+  const wrong = asked !== text || tried.isFetching || seen.length !== columns.length || seen.some((c) => c.wrong);
 
-  const compute = () =>
-    run(
+  const leaving = useUnsaved(changed, 'What has been typed of computed columns');
+
+  async function compute() {
+    const end = await run(
       async () =>
         (
           await answer(
@@ -49,6 +54,8 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
           )
         ).data,
     );
+    if (end) setColumns(undefined);
+  }
 
   return (
     <>
@@ -113,12 +120,13 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
           </div>
         );
       })}
+      {leaving}
       <Fault error={tried.error} />
       <Fault error={failed} />
       {job && <JobBar job={job} />}
       <div className="acts">
         <Button onClick={() => setColumns([...columns, { name: '', expression: '' }])}>Add a column</Button>
-        <Button type="primary" disabled={!changed || wrong || !!job} onClick={() => void compute()}>
+        <Button type="primary" disabled={!changed || wrong || busy} onClick={() => void compute()}>
           Compute as next snapshot
         </Button>
       </div>

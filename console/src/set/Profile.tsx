@@ -1,8 +1,8 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Table } from 'antd';
 import { useState } from 'react';
 import { answer, api, type ColumnProfile, type Job } from '../api/client';
-import { follow } from '../api/jobs';
+import { begin } from '../api/jobs';
 import { Fault } from '../parts/Fault';
 import { amount, count, visible } from '../parts/format';
 import { JobBar } from '../parts/JobBar';
@@ -11,20 +11,27 @@ import { Histogram } from './Histogram';
 
 /** The profile of a set's newest snapshot; where there is none yet, it is made. */
 function useProfile(name: string, snapshot: number, tell: (job?: Job) => void) {
+  const queries = useQueryClient();
   return useQuery({
     queryKey: ['profile', name, snapshot],
     staleTime: Infinity,
     retry: false,
     queryFn: async ({ signal }) => {
       const path = { params: { path: { name } } };
-      const made = (await answer(api.GET('/api/v1/sets/{name}/profile', path))).data;
+      const newest = async () => {
+        const { data } = await answer(api.GET('/api/v1/sets/{name}/profile', path));
+        if (data.snapshot === snapshot) return data;
+        void queries.invalidateQueries({ queryKey: ['set', name] }); // another has come, which the page does not show yet
+        throw new Error(`Snapshot ${data.snapshot} of ${name} has come meanwhile.`);
+      };
+      const made = await newest();
       if (made.profile) return made;
       try {
-        await follow((await answer(api.POST('/api/v1/sets/{name}/profile', path))).data, tell, signal);
+        await begin(async () => (await answer(api.POST('/api/v1/sets/{name}/profile', path))).data, tell, signal);
       } finally {
         tell(undefined);
       }
-      return (await answer(api.GET('/api/v1/sets/{name}/profile', path))).data;
+      return newest();
     },
   });
 }

@@ -105,14 +105,14 @@ function Deliveries({ webhook }: { webhook: number }) {
       (await answer(api.GET('/api/v1/webhooks/{webhook}/deliveries', { params: { path: { webhook } } }))).data
         .deliveries,
   });
-  if (list.error) return <Fault error={list.error} />;
+  if (list.error && !list.data) return <Fault error={list.error} />;
   return (
     <Table
       size="small"
       rowKey="id"
       pagination={{ pageSize: 10, hideOnSinglePage: true }}
       dataSource={list.data}
-      locale={{ emptyText: 'Nothing has been sent yet.' }}
+      locale={{ emptyText: list.data ? 'Nothing has been sent yet.' : ' ' }}
       columns={[
         { title: 'event', dataIndex: 'event' },
         { title: 'since', render: (_, d: Delivery) => when(d.created) },

@@ -7,7 +7,7 @@ import { JobBar } from '../parts/JobBar';
 
 /** Why records find no partner with the definition as it is; a remedy changes the definition. */
 export function Diagnose({ draft, apply }: { draft: Definition; apply: (cause: Cause) => void }) {
-  const { ask, job, result, failed, forget } = useAsk((j) => j.result?.diagnosis);
+  const { ask, job, result, failed, forget } = useAsk(draft, (j) => j.result?.diagnosis);
   return (
     <section className="panel" aria-label="Diagnosis">
       <div className="title" style={{ alignItems: 'center' }}>

@@ -2,6 +2,7 @@ import { Button, Input, Modal } from 'antd';
 import { useState } from 'react';
 import type { Lookup } from '../api/client';
 import { Choice } from '../parts/Choice';
+import { codesOf, lineOf } from './codes';
 
 /** The lookup lists of a sieve, as lines of two codes; lines can be pasted from a spreadsheet. */
 export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lookup[]) => void }) {
@@ -11,10 +12,7 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
   const pairs = lines
     .split('\n')
     .filter((line) => line.trim())
-    .map((line) => {
-      const at = line.includes('\t') ? line.indexOf('\t') : line.indexOf(',');
-      return at < 0 ? [line.trim()] : [line.slice(0, at).trim(), line.slice(at + 1).trim()];
-    });
+    .map(codesOf);
   const short = pairs.findIndex((p) => p.length < 2);
   const codes = pairs.map((p) => p[0]);
   const twice = codes.find((c, i) => codes.indexOf(c) < i);
@@ -33,7 +31,7 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
             size="small"
             onClick={() => {
               setName(l.name);
-              setLines(l.pairs.map((p) => p.join(', ')).join('\n'));
+              setLines(l.pairs.map(lineOf).join('\n'));
               setOpen(true);
             }}
           >
@@ -80,7 +78,8 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
         )}
       >
         <p className="dim">
-          A code, and the code that stands for it; one pair a line. Use it with the reading “lookup”.
+          A code, and the code that stands for it; one pair a line, a code with a comma in double quotes. Use it with
+          the reading “lookup”.
         </p>
         <Input
           aria-label="name of the lookup list"

@@ -10,9 +10,8 @@ const percent = (share: number) => `${Math.round(100 * share)} %`;
 
 /** Which columns could make two records the same, with the evidence; a key is taken with one press. */
 export function Proposals({ draft, take }: { draft: Definition; take: (key: KeyPart[]) => void }) {
-  const { ask, job, result, failed, forget } = useAsk((j) => j.result?.advice);
   const { left, right } = draft;
-  const stale = result && (result.sets[0] !== left || result.sets[1] !== right);
+  const { ask, job, result, failed, forget } = useAsk([left, right], (j) => j.result?.advice);
   return (
     <section className="panel" aria-label="Key advice">
       <div className="title" style={{ alignItems: 'center' }}>
@@ -38,7 +37,7 @@ export function Proposals({ draft, take }: { draft: Definition; take: (key: KeyP
       </div>
       {job && <JobBar job={job} />}
       <Fault error={failed} />
-      {result && !stale && (
+      {result && (
         <div data-testid="advice">
           {result.keys.length === 0 && <p>No column of the one side has values that a column of the other has.</p>}
           {result.keys.map((k, i) => (

@@ -1,5 +1,5 @@
 import { Button, Modal, Segmented } from 'antd';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { answer, api, type Definition, type Effect } from '../api/client';
 import { useAsk } from '../api/useAsk';
 import { Fault } from '../parts/Fault';
@@ -13,15 +13,15 @@ type Place = { of: 'key' | 'compare'; part: number };
 export function Try({ draft, place, readings }: { draft: Definition; place: Place; readings: string[] }) {
   const [open, setOpen] = useState(false);
   const [at, setAt] = useState(-1);
-  const { ask, job, result, failed } = useAsk((j) => j.result?.effect);
+  const body = { definition: { ...draft, name: draft.name || 'draft' }, ...place, reading: at };
+  const question = JSON.stringify(body);
+  const { ask, job, result, failed } = useAsk(question, (j) => j.result?.effect);
   const what = place.of === 'key' ? 'key pair' : 'compared field';
-  const look = (reading: number) => {
-    setAt(reading);
-    const definition = { ...draft, name: draft.name || 'draft' };
-    void ask(
-      async () => (await answer(api.POST('/api/v1/readings/tried', { body: { definition, ...place, reading } }))).data,
-    );
-  };
+  useEffect(() => {
+    if (open) void ask(async () => (await answer(api.POST('/api/v1/readings/tried', { body }))).data);
+    // The question is all that is asked.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [open, question]);
   return (
     <>
       <Button
@@ -31,8 +31,8 @@ export function Try({ draft, place, readings }: { draft: Definition; place: Plac
         aria-label={`What the readings of the ${what} do`}
         title="What the readings do to the values"
         onClick={() => {
+          setAt(readings.length - 1);
           setOpen(true);
-          look(readings.length - 1);
         }}
       >
         ⇥?
@@ -48,7 +48,7 @@ export function Try({ draft, place, readings }: { draft: Definition; place: Plac
         <Segmented
           aria-label="reading"
           value={at}
-          onChange={look}
+          onChange={setAt}
           options={[
             { value: -1, label: 'all together' },
             ...readings.map((r, i) => ({ value: i, label: <span className="mono">{r}</span> })),

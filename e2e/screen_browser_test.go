@@ -1,0 +1,411 @@
+package e2e
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"net/url"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"twinsieve/client"
+	"twinsieve/demo"
+	"twinsieve/service/view"
+)
+
+// shown is what a report's page shows at a moment: its address, what it says that its list is of, what stands over that, and the rows of it.
+type shown struct {
+	Address, Asked, Heading string
+	Rows                    []string
+	Change                  string // the button that changes all of them
+	Ready                   bool   // it can be pressed
+}
+
+const look = `JSON.stringify((() => {
+	const list = document.querySelector('[data-asked]');
+	return {
+		address: location.pathname + location.search,
+		asked: list?.dataset.asked ?? '',
+		heading: list?.querySelector('h2')?.innerText.replace(/\s+/g, ' ').trim() ?? '',
+		rows: [...(list?.querySelectorAll('tr[data-row-key]') ?? [])].map((r) => r.dataset.rowKey),
+		change: [...document.querySelectorAll('.workbar button')].map((b) => b.innerText).find((t) => t.startsWith('Change all')) ?? '',
+	};
+})())`
+
+// queryOf is what an address of a report asks of its entries.
+func queryOf(t *testing.T, address string) (run uint, q client.Query) {
+	t.Helper()
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, err := strconv.ParseUint(strings.TrimPrefix(u.Path, "/reports/"), 10, 32)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v := u.Query()
+	q = client.Query{Tray: v.Get("tray"), Search: v.Get("search"), Owner: v.Get("owner"), Sort: v.Get("sort"), Desc: v.Get("desc") == "true", Limit: 50}
+	if s := v.Get("status"); s != "" {
+		q.Status = strings.Split(s, ",")
+	}
+	return uint(n), q
+}
+
+// TestScreen walks at random through two reports while the network holds up, reorders and fails requests, and looks again and again: what is
+// shown is always what the service says of the address, or nothing yet. TWINSIEVE_STEPS and TWINSIEVE_SEEDS make the walk longer.
+func TestScreen(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	first := loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
+	second := loadDemo(t, c, demo.New(demo.Options{Services: 280, Seed: 6}))
+	number := func(name string, otherwise int) int {
+		n, err := strconv.Atoi(cmp.Or(os.Getenv(name), strconv.Itoa(otherwise)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	steps, seeds := number("TWINSIEVE_STEPS", 40), number("TWINSIEVE_SEEDS", 1)
+	truths := map[string]view.Entries{} // by address; nothing changes them
+	truth := func(address string) view.Entries {
+		if _, ok := truths[address]; !ok {
+			run, q := queryOf(t, address)
+			page, err := c.Entries(t.Context(), run, q)
+			if err != nil {
+				t.Fatal(err)
+			}
+			truths[address] = page
+		}
+		return truths[address]
+	}
+	for seed := range seeds {
+		random := rand.New(rand.NewPCG(uint64(seed), 23))
+		w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+		w.before(heldNetwork)
+		w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, first.ID)))
+		w.until(`document.querySelector('h2 [aria-live]') !== null`)
+		w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
+		looks := 0
+		see := func() shown {
+			t.Helper()
+			var s shown
+			if err := json.Unmarshal([]byte(w.text(look)), &s); err != nil {
+				t.Fatal(err)
+			}
+			looks++
+			if s.Asked == "" {
+				return s
+			}
+			// A page may lag behind its address by the blink of an eye, but as a whole.
+			if _, q := queryOf(t, s.Asked); q.Tray != "" && !strings.HasPrefix(s.Heading, q.Tray) {
+				t.Fatalf("seed %d: a list of %s stands under %q", seed, s.Asked, s.Heading)
+			}
+			page := truth(s.Asked)
+			var ids []string
+			for _, e := range page.Entries {
+				ids = append(ids, e.ID)
+			}
+			if len(s.Rows) > 0 && !slices.Equal(s.Rows, ids) {
+				t.Fatalf("seed %d: %s shows rows %v under %q, and has %v", seed, s.Asked, s.Rows, s.Heading, ids)
+			}
+			if count := s.Heading[strings.LastIndexByte(s.Heading, ' ')+1:]; len(s.Rows) > 0 && count != strconv.FormatInt(page.Total, 10) {
+				t.Fatalf("seed %d: %s says %q, and has %d", seed, s.Asked, s.Heading, page.Total)
+			}
+			if all := strings.TrimPrefix(s.Change, "Change all "); s.Change != "" && strings.TrimSpace(all) != "" && all != "Change all" && all != strconv.FormatInt(page.Total, 10) {
+				t.Fatalf("seed %d: %s offers %q, and has %d", seed, s.Asked, s.Change, page.Total)
+			}
+			return s
+		}
+		trays := []string{"matched", "differing", "missing", "orphaned", "surplus", "unkeyed"}
+		for step := range steps {
+			switch random.IntN(8) {
+			case 0:
+				w.text(`(history.state?.idx > 0 && history.back(), '')`)
+			case 1:
+				w.text(`(history.forward(), '')`)
+			case 2: // another report, as a link leads to it
+				to := []uint{first.ID, second.ID}[random.IntN(2)]
+				w.text(fmt.Sprintf(`(() => { const a = [...document.querySelectorAll('a')].find((a) => a.getAttribute('href') === '/reports/%d'); a?.click(); return ''; })()`, to))
+			case 3:
+				w.text(`(() => { const rows = document.querySelectorAll('tr[data-row-key] input[type=checkbox]'); rows[Math.floor(Math.random() * rows.length)]?.click(); return ''; })()`)
+			case 4:
+				w.text(`(document.dispatchEvent(new Event('visibilitychange')), window.dispatchEvent(new Event('focus')), '')`)
+			default:
+				w.text(fmt.Sprintf(`(() => { [...document.querySelectorAll('button.tray')].find((b) => b.innerText.includes(%q))?.click(); return ''; })()`, trays[random.IntN(len(trays))]))
+			}
+			for range 3 {
+				see()
+			}
+			if random.IntN(2) == 0 { // else the next step comes before the answer
+				w.until(`window.net.pending === 0 && !document.querySelector('.ant-spin-spinning') && (() => {
+					const asked = new URL(document.querySelector('[data-asked]')?.dataset.asked ?? '/', location.href);
+					const tray = new URLSearchParams(location.search).get('tray');
+					return asked.pathname === location.pathname && (!tray || asked.searchParams.get('tray') === tray);
+				})()`)
+				s := see()
+				if page := truth(s.Asked); len(s.Rows) == 0 && len(page.Entries) > 0 && w.text(`String(!!document.querySelector('.fault'))`) == "false" {
+					t.Fatalf("seed %d, step %d: %s shows nothing under %q, and has %d", seed, step, s.Address, s.Heading, page.Total)
+				}
+			}
+		}
+		t.Logf("seed %d: %d steps, %d looks", seed, steps, looks)
+	}
+}
+
+// onScreen opens a page of the console in front of a network that can be held up.
+func onScreen(t *testing.T, p *process, path string) *walk {
+	t.Helper()
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+	w.mistakes = true
+	w.before(heldNetwork)
+	w.do(chromedp.Navigate(p.address + path))
+	return w
+}
+
+// TestReportActsOnWhatIsShown: what is chosen in a report is that report's, a change that is confirmed is the one that was asked for, and quick
+// changes all come through.
+func TestReportActsOnWhatIsShown(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
+	second := loadDemo(t, c, demo.New(demo.Options{Services: 280, Seed: 6}))
+	w := onScreen(t, p, fmt.Sprintf("/reports/%d?tray=missing", second.ID))
+
+	// Ticks belong to the report in which they were made.
+	w.button("run 1")
+	w.until(`location.pathname === '/reports/1'`)
+	w.quiet()
+	w.click("tr[data-row-key] input[type=checkbox]", 0)
+	w.says("Change the 1 chosen")
+	w.text(`(history.back(), '')`)
+	w.until(fmt.Sprintf(`location.pathname === '/reports/%d'`, second.ID))
+	w.quiet()
+	w.says("Change all")
+	w.until(`document.querySelectorAll('tr[data-row-key] input:checked').length === 0`)
+
+	tray := func(n int, name string) {
+		t.Helper()
+		w.click("button.tray", n)
+		w.until(fmt.Sprintf(`document.querySelector('[data-asked]').dataset.asked.includes('tray=%s')`, name))
+	}
+
+	// While the entries of another tray are on their way there is nothing to change.
+	w.slow("GET", "tray=surplus", 1500, 1)
+	tray(4, "surplus")
+	w.chooses("status of the chosen", "explained")
+	w.until(`window.net.pending > 0 && [...document.querySelectorAll('.workbar button')].find((b) => b.innerText.startsWith('Change all'))?.disabled`)
+	w.quiet()
+
+	// A conflict that was met in one tray is not confirmed in another.
+	tray(2, "missing")
+	w.quiet()
+	page, err := c.Entries(t.Context(), second.ID, client.Query{Tray: "missing", Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.chooses("status of the chosen", "explained")
+	w.text(`(window.net.rules.unshift({method: 'GET', path: '/entries?tray=missing', delay: 3000, times: 1}), '')`) // so that what others do is not seen at once
+	e := page.Entries[0]
+	if _, err := p.as(p.person(t, "tam", view.Analyst)).ChangeEntry(t.Context(), second.ID, e.ID, e.Work.Version, view.WorkChange{Owner: new("me")}); err != nil {
+		t.Fatal(err)
+	}
+	w.button(fmt.Sprintf("Change all %d", page.Total))
+	w.says("Change these, too")
+	tray(3, "orphaned")
+	w.until(`!document.body.innerText.includes('Change these, too')`)
+	w.quiet()
+	if n, body := w.sent("POST", "/entries/work"); n != 1 || !strings.Contains(body, fmt.Sprintf(`"count":%d`, page.Total)) {
+		t.Errorf("%d changes were sent, the last %s", n, body)
+	}
+
+	// Two quick changes in the drawer both come through.
+	w.click("tr[data-row-key] button.link", 0)
+	w.says("Conversation")
+	w.slow("PUT", "/work", 800, 1)
+	w.chooses("status of this exception", "in progress")
+	w.chooses("owner of this exception", "ines")
+	w.until(`window.net.sent.filter((r) => r.method === 'PUT').length === 2`)
+	w.quiet()
+	id := w.text(`new URLSearchParams(location.search).get('entry')`)
+	entry, err := c.Entry(t.Context(), second.ID, id)
+	if err != nil || entry.Status != "in-progress" || entry.Work.Owner != "ines" {
+		t.Errorf("after two quick changes: %s, %+v, %v", entry.Status, entry.Work, err)
+	}
+	// One that the network lost can be sent again.
+	w.fails("PUT", "/work", 1)
+	w.chooses("status of this exception", "explained")
+	w.button("Try it again")
+	w.until(`!document.body.innerText.includes('Try it again')`)
+	w.quiet()
+	if entry, err = c.Entry(t.Context(), second.ID, id); err != nil || entry.Status != "explained" {
+		t.Errorf("after a change that was sent again: %s, %v", entry.Status, err)
+	}
+}
+
+// TestWorkbenchKeepsWhatIsTyped: a sieve is shown as it is, is run once, and what has been changed of it is lost to nothing.
+func TestWorkbenchKeepsWhatIsTyped(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	loadDemo(t, c, demo.New(demo.Options{Services: 60, Seed: 5}))
+	w := onScreen(t, p, "/sieves/of/Berth%20billing")
+	fields := func(n int) string {
+		return fmt.Sprintf(`document.querySelectorAll('[aria-label="Remove the compared field"]').length === %d`, n)
+	}
+	w.until(fields(2))
+	w.quiet()
+
+	// What is wanted of an earlier definition is not shown beside a later one.
+	w.button("Why do they not pair?")
+	w.says("have nothing like them")
+	w.click(`[aria-label="Remove the compared field"]`, 1)
+	w.until(fields(1))
+	w.until(`!document.body.innerText.includes('Close the diagnosis')`)
+
+	// A way out asks first.
+	w.button("Reports")
+	w.says("Leave without saving?")
+	w.button("Stay here")
+	w.until(`!document.body.innerText.includes('Leave without saving?')`)
+	w.until(fields(1))
+
+	// A session that ends takes nothing away.
+	session := client.New(p.address, "")
+	if _, err := session.SignIn(t.Context(), "ines", secret); err != nil {
+		t.Fatal(err)
+	}
+	w.text(`(window.net.rules.unshift({method: 'POST', path: '/signout', times: 0}), fetch('/api/v1/signout', {method: 'POST'}).then(() => ''), '')`)
+	w.quiet()
+	w.button("Save")
+	w.says("Sign in again")
+	w.click(`input[type=password]`, 0)
+	w.keys(secret, "\r")
+	w.until(`!document.body.innerText.includes('Sign in again')`)
+	w.until(fields(1))
+	w.quiet()
+	w.button("Save")
+	w.until(`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Save')?.disabled`)
+	w.button("Sieves")
+	w.button("Berth billing")
+	w.until(fields(1))
+
+	// A request that fails once takes nothing away either.
+	w.click(`[aria-label="Remove the compared field"]`, 0)
+	w.until(fields(0))
+	w.fails("GET", "/sieves/", 3)
+	w.text(`(window.dispatchEvent(new Event('visibilitychange')), document.dispatchEvent(new Event('visibilitychange')), '')`)
+	w.quiet()
+	w.until(fields(0))
+
+	// Pressed twice, it runs once; and it runs as it is shown.
+	w.text(`(() => { const b = [...document.querySelectorAll('button')].find((b) => b.innerText === 'Run'); b.click(); b.click(); return ''; })()`)
+	w.until(`location.pathname === '/reports/2'`)
+	if n, _ := w.sent("POST", "/api/v1/runs"); n != 1 {
+		t.Errorf("%d runs were begun", n)
+	}
+	head, err := c.RunHead(t.Context(), 2)
+	if err != nil || len(head.Definition.Compare) != 0 {
+		t.Errorf("it ran with %v, %v", head.Definition.Compare, err)
+	}
+
+	// A new sieve has its own address once it is saved, and another once it is renamed.
+	w.do(chromedp.Navigate(p.address + "/sieves/new"))
+	w.field("Name of the sieve")
+	w.keys("50%2F50")
+	w.sides("service-log", "invoices")
+	w.field("left column of the key pair")
+	w.pick("call_no")
+	w.field("right column of the key pair")
+	w.pick("Voyage Call")
+	w.button("Save")
+	w.until(`location.pathname === '/sieves/of/50%252F50'`)
+	w.until(`document.querySelector('[aria-label="Name of the sieve"]').value === '50%2F50'`)
+	w.do(chromedp.Reload())
+	w.until(`document.querySelector('[aria-label="Name of the sieve"]')?.value === '50%2F50'`)
+
+	// A lookup list keeps its codes, commas, quotes and all.
+	w.button("+ lookup list")
+	w.field("name of the lookup list")
+	w.keys("agents")
+	w.click(`[aria-label="pairs of the lookup list"]`, 0)
+	w.keys(`"Smith, John", SJ` + "\r" + `"5"" pipe", PIP`)
+	w.button("Keep the list")
+	w.button("agents (2)")
+	w.until(`document.querySelector('[aria-label="pairs of the lookup list"]').value === '"Smith, John", SJ\n"5"" pipe", PIP'`)
+	w.button("Keep the list")
+	w.button("Save")
+	w.until(`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Save')?.disabled`)
+	sieve, _, err := c.Sieve(t.Context(), "50%2F50")
+	if got := fmt.Sprint(sieve.Definition.Lookups); err != nil || got != `[{agents [[Smith, John SJ] [5" pipe PIP]]}]` {
+		t.Errorf("the lookup list: %s, %v", got, err)
+	}
+}
+
+// TestRowsAnswerTheQuestion: totals, rows and what is chosen beside them belong to what is asked now; a filter that is joined keeps its meaning.
+func TestRowsAnswerTheQuestion(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
+	const filter = `service_code == "WST" || service_code == "TUG"`
+	w := onScreen(t, p, fmt.Sprintf("/reports/%d/rows", head.ID))
+	w.says("All of service-log and all of invoices")
+	w.slow("POST", "/rows/totals", 1500, 1)
+	w.text(`([...document.querySelectorAll('label')].find((l) => l.innerText.trim() === 'totals').click(), '')`)
+	w.until(`window.net.sent.some((r) => r.path.includes('/rows/totals'))`)
+	w.field("Only rows for which")
+	w.keys(filter, "\r")
+	w.says("The filter leaves out")
+	w.quiet()
+	rows, err := c.Rows(t.Context(), view.Ask{Run: head.ID, Look: view.Look{Comparison: "full", Where: filter}}, 0, 1, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	job, err := c.RowTotals(t.Context(), view.Ask{Run: head.ID, Look: view.Look{Comparison: "full", Where: filter}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	end, err := c.Wait(t.Context(), job, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sum := end.Totals.Columns[slices.IndexFunc(end.Totals.Columns, func(s view.ColumnTotal) bool { return s.Column == "amount_due" })].Sum
+	w.until(`document.querySelector('[data-total=amount_due]') !== null`)
+	w.quiet()
+	if got := strings.NewReplacer("Σ ", "", ",", "").Replace(w.text(`document.querySelector('[data-total=amount_due]').innerText`)); got != sum {
+		t.Errorf("the total of %d rows is shown as %s, and is %s", rows.Total, got, sum)
+	}
+
+	w.keys("\x1b")
+	w.click(`[aria-label="Only rows for which: form"]`, 0)
+	w.field("Filtered column")
+	w.pick("quay")
+	w.field("Filtered value")
+	w.keys("Tar Quay")
+	w.button("Add")
+	w.until(fmt.Sprintf(`document.querySelector('[aria-label="Only rows for which"]').value === '(%s) && quay == "Tar Quay"'`, filter))
+
+	// What is chosen on one side is not chosen on the other once the sides are exchanged.
+	swap := func(swapped bool) string {
+		text, err := json.Marshal(view.Look{Comparison: "separate", Swap: swapped})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return fmt.Sprintf("/reports/%d/rows?look=%s", head.ID, url.QueryEscape(string(text)))
+	}
+	w.do(chromedp.Navigate(p.address + swap(false)))
+	w.until(`document.querySelector('[data-testid=apart] tr.ant-table-row') !== null`)
+	w.quiet()
+	w.click(`[data-testid=apart] [aria-label^="choose left record"]`, 0)
+	w.says("partners of 1 chosen")
+	w.text(fmt.Sprintf(`(history.pushState({idx: 1}, '', %q), window.dispatchEvent(new PopStateEvent('popstate', {state: {idx: 1}})), '')`, swap(true)))
+	w.until(`!document.body.innerText.includes('partners of 1 chosen')`)
+}
