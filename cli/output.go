@@ -72,6 +72,29 @@ func (p *printer) bold(t string) string {
 	return "\x1b[1m" + harmless(t) + "\x1b[0m"
 }
 
+// one prints a thing that is no list, for programs: as JSON, or as one line of ndjson. It reports whether it was printed; for people the caller
+// prints it. CSV, which has rows, is refused.
+func (p *printer) one(value any) (printed bool, err error) {
+	switch p.form {
+	case "json":
+		return true, p.json(value)
+	case "ndjson":
+		enc := json.NewEncoder(p.out)
+		enc.SetEscapeHTML(false)
+		return true, enc.Encode(value)
+	}
+	err = p.single()
+	return err != nil, err
+}
+
+// single refuses CSV for what is no list of rows. A command that changes something asks before it does.
+func (p *printer) single() error {
+	if p.form == "csv" {
+		return wrongRequest("--output csv: this is no list of rows; write table, json or ndjson")
+	}
+	return nil
+}
+
 // rows prints rows under headings: a table for people, and values for programs. value is what json prints, once for all
 // rows; ndjson prints one object a row with the headings as names.
 func (p *printer) rows(headings []string, rows [][]string, value any, numeric ...int) error {

@@ -126,8 +126,8 @@ func showSieve(cmd *cobra.Command, root *rootFlags, name string) error {
 	if err != nil {
 		return fromService(err)
 	}
-	if root.output == "json" {
-		return newPrinter(cmd, root.output).json(s)
+	if printed, err := newPrinter(cmd, root.output).one(s); printed {
+		return err
 	}
 	text, err := sievefile.Write(s.Definition)
 	if err != nil {
@@ -138,6 +138,9 @@ func showSieve(cmd *cobra.Command, root *rootFlags, name string) error {
 }
 
 func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
+	if err := newPrinter(cmd, root.output).single(); err != nil {
+		return err
+	}
 	c := root.client()
 	_, etag, err := c.Sieve(cmd.Context(), d.Name)
 	var p *view.Problem
@@ -151,8 +154,8 @@ func saveSieve(cmd *cobra.Command, root *rootFlags, d sieve.Definition) error {
 	if err != nil {
 		return fromService(err)
 	}
-	if root.output == "json" {
-		return newPrinter(cmd, root.output).json(saved)
+	if printed, err := newPrinter(cmd, root.output).one(saved); printed {
+		return err
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "saved: %s, version %d\n", saved.Definition.Name, saved.Version)
 	for _, text := range detected(d, saved.Definition) {

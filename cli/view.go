@@ -107,6 +107,9 @@ func lookFailed(err error) error {
 
 // saveRows makes a record set of rows.
 func saveRows(cmd *cobra.Command, c *client.Client, p *printer, a view.Ask, name string) error {
+	if err := p.single(); err != nil {
+		return err
+	}
 	if a.Run == 0 {
 		return wrongRequest("a record set is made of a run's rows, so that they can be made again; save the sieve and run it first")
 	}
@@ -120,8 +123,8 @@ func saveRows(cmd *cobra.Command, c *client.Client, p *printer, a view.Ask, name
 	if err != nil {
 		return err
 	}
-	if p.form == "json" {
-		return p.json(result.Set)
+	if printed, err := p.one(result.Set); printed {
+		return err
 	}
 	fmt.Fprintf(p.out, "%s: snapshot %d with %s, from run %d of %s\n", name, result.Set.Snapshot.Number, summary.Count(result.Set.Snapshot.Records, "record"), run.Number, run.Sieve)
 	return nil

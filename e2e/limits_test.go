@@ -123,6 +123,14 @@ func TestLimits(t *testing.T) {
 	if err := json.NewDecoder(bytes.NewBufferString(r.out)).Decode(&link); err != nil || !strings.HasPrefix(link.Link, p.address+"/shared/") {
 		t.Errorf("a link as JSON: %v, %s", err, r.out)
 	}
+	for form, lines := range map[string]int{"json": 2, "ndjson": 1} { // a thing that is no list
+		if r := run(t, p.at(), "define", "Many", "-o", form); r.status != 0 || !json.Valid([]byte(r.out)) || min(strings.Count(r.out, "\n"), 2) != lines {
+			t.Errorf("define -o %s: %+v", form, r)
+		}
+	}
+	if r := run(t, p.at(), "define", "Many", "-o", "csv"); r.status != 2 || !strings.Contains(r.errors, "this is no list of rows; write table, json or ndjson") {
+		t.Errorf("define -o csv: %+v", r)
+	}
 	for _, name := range []string{".", ".."} {
 		if _, err := loadWith(t, p.client(), name, "x.csv", "a\n1\n", view.Recipe{}); err == nil {
 			t.Errorf("a record set is called %q", name)

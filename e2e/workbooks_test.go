@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -133,11 +134,21 @@ func TestWorkbookInConsole(t *testing.T) {
 	w.choice("merged cells", "fill", kb.ArrowDown)
 	w.until(`!document.body.innerText.includes('merged areas')`)
 	w.shoot("workbook.png")
+	// A count that cannot be read is refused, and nothing is loaded as if it had not been stated.
+	w.field("records that the sender states")
+	w.keys("1.000 recs")
+	w.says("“1.000 recs” is no number of records")
+	w.until(`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Load').disabled`)
+	w.keys(slices.Repeat([]string{kb.Backspace}, len("1.000 recs"))...)
+	w.keys("12")
 	w.press("Load")
 	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 1`)
 	set, err := p.client().Set(t.Context(), "dues")
 	if got := fmt.Sprint(set.Snapshot.Columns, set.Snapshot.Read); err != nil ||
 		got != "[Office 2031 booked 2031 paid Day]xlsx, sheet Dues, columns named in row 1, rows that name columns: 2, merged cells filled" {
 		t.Errorf("the set: %s, %v", got, err)
+	}
+	if held := set.Snapshot.Findings.Held; len(held) != 1 || !held[0].Holds {
+		t.Errorf("the control figures: %+v", held)
 	}
 }
