@@ -65,14 +65,7 @@ func TestScreen(t *testing.T) {
 	c := p.client()
 	first := loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
 	second := loadDemo(t, c, demo.New(demo.Options{Services: 280, Seed: 6}))
-	number := func(name string, otherwise int) int {
-		n, err := strconv.Atoi(cmp.Or(os.Getenv(name), strconv.Itoa(otherwise)))
-		if err != nil {
-			t.Fatal(err)
-		}
-		return n
-	}
-	steps, seeds := number("TWINSIEVE_STEPS", 40), number("TWINSIEVE_SEEDS", 1)
+	steps, seeds := longer(t, "TWINSIEVE_STEPS", 40), longer(t, "TWINSIEVE_SEEDS", 1)
 	truths := map[string]view.Entries{} // by address; nothing changes them
 	truth := func(address string) view.Entries {
 		if _, ok := truths[address]; !ok {
@@ -87,11 +80,7 @@ func TestScreen(t *testing.T) {
 	}
 	for seed := range seeds {
 		random := rand.New(rand.NewPCG(uint64(seed), 23))
-		w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
-		w.before(heldNetwork)
-		w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, first.ID)))
-		w.until(`document.querySelector('h2 [aria-live]') !== null`)
-		w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
+		var w *walk
 		looks := 0
 		see := func() shown {
 			t.Helper()
@@ -125,6 +114,11 @@ func TestScreen(t *testing.T) {
 		}
 		trays := []string{"matched", "differing", "missing", "orphaned", "surplus", "unkeyed"}
 		for step := range steps {
+			if step%150 == 0 { // a browser has a limit of time
+				w = onScreen(t, p, fmt.Sprintf("/reports/%d", first.ID))
+				w.until(`document.querySelector('h2 [aria-live]') !== null`)
+				w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
+			}
 			switch random.IntN(8) {
 			case 0:
 				w.text(`(history.state?.idx > 0 && history.back(), '')`)
@@ -181,12 +175,12 @@ func TestReportActsOnWhatIsShown(t *testing.T) {
 
 	// Ticks belong to the report in which they were made.
 	w.button("run 1")
-	w.until(`location.pathname === '/reports/1'`)
+	w.until(`document.querySelector('[data-asked]')?.dataset.asked.startsWith('/reports/1?') && document.querySelectorAll('tr[data-row-key]').length > 0`)
 	w.quiet()
 	w.click("tr[data-row-key] input[type=checkbox]", 0)
 	w.says("Change the 1 chosen")
 	w.text(`(history.back(), '')`)
-	w.until(fmt.Sprintf(`location.pathname === '/reports/%d'`, second.ID))
+	w.until(fmt.Sprintf(`document.querySelector('[data-asked]')?.dataset.asked.startsWith('/reports/%d?') && document.querySelectorAll('tr[data-row-key]').length > 0`, second.ID))
 	w.quiet()
 	w.says("Change all")
 	w.until(`document.querySelectorAll('tr[data-row-key] input:checked').length === 0`)
@@ -220,7 +214,7 @@ func TestReportActsOnWhatIsShown(t *testing.T) {
 	w.button(fmt.Sprintf("Change all %d", page.Total))
 	w.says("Change these, too")
 	tray(3, "orphaned")
-	w.until(`!document.body.innerText.includes('Change these, too')`)
+	w.until(`!document.body.innerText.includes('Change these, too') && document.querySelectorAll('tr[data-row-key]').length > 0`)
 	w.quiet()
 	if n, body := w.sent("POST", "/entries/work"); n != 1 || !strings.Contains(body, fmt.Sprintf(`"count":%d`, page.Total)) {
 		t.Errorf("%d changes were sent, the last %s", n, body)
@@ -408,4 +402,135 @@ func TestRowsAnswerTheQuestion(t *testing.T) {
 	w.says("partners of 1 chosen")
 	w.text(fmt.Sprintf(`(history.pushState({idx: 1}, '', %q), window.dispatchEvent(new PopStateEvent('popstate', {state: {idx: 1}})), '')`, swap(true)))
 	w.until(`!document.body.innerText.includes('partners of 1 chosen')`)
+}
+
+// TestManyPages opens more reports at once than a browser has connections to one host: each of them works, and hears of what others do.
+func TestManyPages(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 40, Seed: 5}))
+	w := onScreen(t, p, fmt.Sprintf("/reports/%d", head.ID))
+	w.says("every record accounted for")
+	pages := []*browser{w.browser}
+	for range 8 {
+		ctx, stop := chromedp.NewContext(w.ctx)
+		t.Cleanup(stop)
+		b := &browser{t: t, ctx: ctx, mistakes: true}
+		b.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=missing", p.address, head.ID)))
+		b.says("every record accounted for")
+		b.until(`document.querySelectorAll('tr[data-row-key]').length > 0`)
+		pages = append(pages, b)
+	}
+	page, err := c.Entries(t.Context(), head.ID, client.Query{Tray: "missing", Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	e := page.Entries[0]
+	if _, err := p.as(p.person(t, "tam", view.Analyst)).ChangeEntry(t.Context(), head.ID, e.ID, e.Work.Version, view.WorkChange{Status: new("explained")}); err != nil {
+		t.Fatal(err)
+	}
+	for _, b := range pages[1:] {
+		b.until(fmt.Sprintf(`document.querySelector('tr[data-row-key=%q]').innerText.includes('explained')`, e.ID))
+	}
+}
+
+// TestRowsOnScreen walks at random through the comparisons of a run and their pages while the network holds up, reorders and fails requests: the
+// rows that are shown, and how many there are said to be, are always those of what is asked for.
+func TestRowsOnScreen(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
+	steps, seeds := longer(t, "TWINSIEVE_STEPS", 30), longer(t, "TWINSIEVE_SEEDS", 1)
+	truths := map[string]view.Rows{}
+	truth := func(asked string, first int64) view.Rows {
+		key := fmt.Sprint(asked, first)
+		if _, ok := truths[key]; !ok {
+			var a view.Ask
+			if err := json.Unmarshal([]byte(asked), &a); err != nil {
+				t.Fatal(err)
+			}
+			rows, err := c.Rows(t.Context(), a, first, 50, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			truths[key] = rows
+		}
+		return truths[key]
+	}
+	comparisons := []string{"full", "inner", "left", "right", "left-semi", "left-anti", "right-anti", "full-anti"}
+	for seed := range seeds {
+		random := rand.New(rand.NewPCG(uint64(seed), 24))
+		var w *walk
+		for step := range steps {
+			if step%150 == 0 { // a browser has a limit of time
+				w = onScreen(t, p, fmt.Sprintf("/reports/%d/rows", head.ID))
+				w.says("All of service-log and all of invoices")
+				w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
+			}
+			switch random.IntN(6) {
+			case 0:
+				w.text(`(history.state?.idx > 0 && history.back(), '')`)
+			case 1:
+				w.text(`(history.forward(), '')`)
+			case 2, 3:
+				w.text(fmt.Sprintf(`(() => { [...document.querySelectorAll('[data-testid=rows] .pager button')].find((b) => b.innerText === %q && !b.disabled)?.click(); return ''; })()`, []string{"First", "Back", "On", "Last"}[random.IntN(4)]))
+			case 4:
+				w.text(`(() => { const sorts = document.querySelectorAll('[data-testid=rows] button.sort'); sorts[Math.floor(Math.random() * sorts.length)]?.click(); return ''; })()`)
+			default:
+				to, err := json.Marshal(view.Look{Comparison: comparisons[random.IntN(len(comparisons))]})
+				if err != nil {
+					t.Fatal(err)
+				}
+				w.text(fmt.Sprintf(`(history.pushState({idx: (history.state?.idx ?? 0) + 1}, '', %q), window.dispatchEvent(new PopStateEvent('popstate', {state: history.state})), '')`,
+					fmt.Sprintf("/reports/%d/rows?look=%s", head.ID, url.QueryEscape(string(to)))))
+			}
+			for range 3 {
+				var s struct {
+					Asked, Says, Shown string
+					First              int64
+					Rows               []string
+				}
+				if err := json.Unmarshal([]byte(w.text(`JSON.stringify((() => {
+					const list = document.querySelector('[data-testid=rows]');
+					return {
+						asked: list?.dataset.asked ?? '',
+						first: Number(list?.dataset.first ?? 0),
+						says: list?.querySelector('[data-testid=says]')?.innerText ?? '',
+						shown: list?.querySelector('[data-testid=shown]')?.innerText ?? '',
+						rows: [...(list?.querySelectorAll('tr[data-row-key]') ?? [])].map((r) => r.dataset.rowKey),
+					};
+				})())`)), &s); err != nil {
+					t.Fatal(err)
+				}
+				if s.Asked == "" {
+					continue
+				}
+				page := truth(s.Asked, s.First)
+				var keys []string
+				for _, r := range page.Rows {
+					keys = append(keys, fmt.Sprint(r.Left, " ", r.Right))
+				}
+				if len(s.Rows) > 0 && !slices.Equal(s.Rows, keys) || s.Says != "" && s.Says != page.Sentence ||
+					s.Shown != "" && s.Shown != "…" && s.Shown != "no rows" && !strings.HasSuffix(strings.ReplaceAll(s.Shown, ",", ""), fmt.Sprintf(" of %d", page.Total)) {
+					t.Fatalf("seed %d, step %d: %s from %d shows %q, %q, rows %v; it has %q, %d rows, here %v", seed, step, s.Asked, s.First, s.Says, s.Shown, s.Rows, page.Sentence, page.Total, keys)
+				}
+			}
+			if random.IntN(2) == 0 {
+				w.quiet()
+			}
+		}
+		t.Logf("seed %d: %d steps", seed, steps)
+	}
+}
+
+// longer is a number that the surroundings may state, for a longer run of a test.
+func longer(t *testing.T, name string, otherwise int) int {
+	t.Helper()
+	n, err := strconv.Atoi(cmp.Or(os.Getenv(name), strconv.Itoa(otherwise)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return n
 }

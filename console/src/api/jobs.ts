@@ -10,19 +10,21 @@ export function follow(job: Job, tell: (job: Job) => void, signal?: AbortSignal)
       reject(unwanted());
       return;
     }
-    const stop = stream(
-      `/api/v1/jobs/${job.id}/events`,
-      'job',
-      (data) => {
-        const now = JSON.parse(data) as Job;
-        tell(now);
-        if (now.state === 'queued' || now.state === 'running') return;
-        stop();
-        if (now.problem) reject(new ProblemError(now.problem));
-        else resolve(now);
+    const hear = (now: Job) => {
+      tell(now);
+      if (now.state === 'queued' || now.state === 'running') return;
+      stop();
+      if (now.problem) reject(new ProblemError(now.problem));
+      else resolve(now);
+    };
+    const stop = stream(`/api/v1/jobs/${job.id}/events`, 'job', (data) => hear(JSON.parse(data) as Job), {
+      ask: () => {
+        answer(api.GET('/api/v1/jobs/{job}', { params: { path: { job: job.id } }, signal }))
+          .then((now) => hear(now.data))
+          .catch((error: unknown) => !(error instanceof TypeError) && reject(error as Error)); // else it is asked again
       },
-      { closed: () => reject(new Error('The service stopped answering.')) },
-    );
+      closed: () => reject(new Error('The service stopped answering.')),
+    });
     signal?.addEventListener('abort', () => {
       stop();
       reject(unwanted());

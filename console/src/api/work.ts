@@ -44,7 +44,7 @@ export function useLive(run: number, me: string | undefined): string {
         if (change.by && change.by !== me) setTold(`${change.by}: ${change.says}`);
         anew();
       },
-      { again: anew },
+      { ask: anew, again: anew },
     );
     return () => {
       clearTimeout(late);

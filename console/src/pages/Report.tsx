@@ -245,7 +245,12 @@ function Entries(p: {
             </Button>
           )}
           <Search value={params.get('search') ?? ''} tell={(text) => p.go({ search: text })} />
-          <HandOver report what="Hand these over" at={`/api/v1/runs/${run.id}/export`} filter={addressOf(query)} />
+          <HandOver
+            report
+            what={p.picked.length > 0 ? 'Hand the whole list over' : 'Hand these over'}
+            at={`/api/v1/runs/${run.id}/export`}
+            filter={addressOf(query)}
+          />
         </div>
       </div>
       {exceptional(tray) && <Filters run={run} tray={tray} params={params} go={p.go} />}

@@ -8,6 +8,9 @@ import { Form } from '../parts/Form';
 import { bytes, when } from '../parts/format';
 import { useDoing } from '../parts/useDoing';
 
+/** What has been typed and not yet said, by report and entry: it is there again when the entry is. */
+const drafts = new Map<string, string>();
+
 /** What was said about an exception, by whom and when, and the files that were put to it. All of it is shown as the text that it is. */
 export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: boolean }) {
   const may = useMay('analyst');
@@ -18,7 +21,13 @@ export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: 
     queryFn: async () =>
       (await answer(api.GET('/api/v1/runs/{run}/entries/{entry}/conversation', { params: { path } }))).data,
   });
-  const [text, setText] = useState('');
+  const place = `${run.id} ${entry}`;
+  const [text, setTyped] = useState(drafts.get(place) ?? '');
+  const setText = (to: string) => {
+    setTyped(to);
+    if (to) drafts.set(place, to);
+    else drafts.delete(place);
+  };
   const { act, failed } = useDoing(['talk', run.id], ['entries', run.id], ['entry', run.id]);
   const send = () =>
     act(async () => {

@@ -45,7 +45,7 @@ export function RowsPanel(p: {
   if (data && data.all !== all) setAll(data.all);
   const numbers = data?.columns.some((c) => c.number);
   return (
-    <section className="panel rows" data-testid="rows">
+    <section className="panel rows" data-testid="rows" data-asked={question} data-first={first}>
       <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
         {p.title}
         <div className="acts">
@@ -98,7 +98,7 @@ export function RowsPanel(p: {
       <Multiplies error={rows.error} confirm={() => p.change({ confirm: true })} />
       {data && (
         <RowsTable
-          rows={rows.shown ? data : { ...data, rows: [], total: 0 }}
+          rows={rows.shown ? data : { ...data, first, rows: [], total: rows.same ? data.total : 0 }}
           loading={!rows.shown}
           size={pageSize}
           turn={(first) => setAt({ asked, first })}

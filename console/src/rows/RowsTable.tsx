@@ -36,9 +36,13 @@ export function RowsTable(p: {
           p.totals && p.totals.columns.length > 0 && <Foot rows={rows} totals={p.totals} selected={!!p.selection} />
         }
       />
-      {!p.loading && (
-        <Pager first={rows.first} shown={rows.rows.length} total={rows.total} size={p.size} turn={p.turn} />
-      )}
+      <Pager
+        first={rows.first}
+        shown={p.loading ? undefined : rows.rows.length}
+        total={rows.total}
+        size={p.size}
+        turn={p.turn}
+      />
     </>
   );
 }
@@ -108,12 +112,17 @@ function Foot({ rows, totals, selected }: { rows: Rows; totals: Totals; selected
   );
 }
 
-function Pager(p: { first: number; shown: number; total: number; size: number; turn: (first: number) => void }) {
+/** Which rows are shown, and the way to others. While they are on their way, nothing is said of them. */
+function Pager(p: { first: number; shown?: number; total: number; size: number; turn: (first: number) => void }) {
   const last = Math.max(0, Math.floor((p.total - 1) / p.size) * p.size);
   return (
     <div className="pager" role="group" aria-label="Pages">
       <span aria-live="polite" data-testid="shown">
-        {p.shown === 0 ? 'no rows' : `rows ${count(p.first + 1)} to ${count(p.first + p.shown)} of ${count(p.total)}`}
+        {p.shown === undefined
+          ? '…'
+          : p.shown === 0
+            ? 'no rows'
+            : `rows ${count(p.first + 1)} to ${count(p.first + p.shown)} of ${count(p.total)}`}
       </span>
       {p.total > p.size && (
         <>

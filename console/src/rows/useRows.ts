@@ -6,19 +6,21 @@ import { tidy } from './look';
 
 /**
  * A page of rows. Where they have to be made ready first, the job that does so is told, and given up when nobody waits any more. Until they
- * are there the rows of before are at hand, for their columns; shown says whether the rows are those that are asked for.
+ * are there the rows of before are at hand, for their columns; shown says whether the rows are those that are asked for, and same whether they
+ * answer the same question, perhaps on another of its pages.
  */
 export function useRows(ask: Ask | undefined, first: number, limit: number) {
   const [job, setJob] = useState<Job>();
   const asked = ask && tidy(ask);
+  const question = JSON.stringify(asked);
   const rows = useQuery({
-    queryKey: ['rows', JSON.stringify(asked), first, limit],
+    queryKey: ['rows', question, first, limit],
     enabled: asked !== undefined,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }): Promise<Rows> => {
+    queryFn: async ({ signal }): Promise<{ of: string; page: Rows }> => {
       for (;;) {
         const { data } = await answer(api.POST('/api/v1/rows', { body: { ...asked!, first, limit }, signal }));
-        if (!data.job) return data;
+        if (!data.job) return { of: question, page: data };
         const begun = data.job;
         try {
           await begin(async () => begun, setJob, signal);
@@ -28,5 +30,12 @@ export function useRows(ask: Ask | undefined, first: number, limit: number) {
       }
     },
   });
-  return { ...rows, job, shown: rows.data !== undefined && !rows.isPlaceholderData };
+  const { data, error } = rows;
+  return {
+    data: data?.page,
+    error,
+    job,
+    shown: data !== undefined && !rows.isPlaceholderData,
+    same: data?.of === question,
+  };
 }
