@@ -364,8 +364,8 @@ func heldLine(h *view.Held) string {
 }
 
 func printPreview(p *printer, v *view.Preview) error {
-	if printed, err := p.one(v); printed {
-		return err
+	if p.form == "json" {
+		return p.json(v)
 	}
 	columns := []string{"line"}
 	for _, c := range v.Columns {

@@ -60,8 +60,8 @@ long as records of this content are there and have no other partner; comparisons
 }
 
 func printTriedPair(p *printer, run *view.Run, t *view.TriedPair) error {
-	if printed, err := p.one(t); printed {
-		return err
+	if p.form == "json" {
+		return p.json(t)
 	}
 	var rows [][]string
 	for _, s := range t.Sums {

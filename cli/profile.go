@@ -114,8 +114,8 @@ const barWidth = 40
 
 // column prints one column in full.
 func (p *printer) column(c *profile.Column) error {
-	if printed, err := p.one(c); printed {
-		return err
+	if p.form == "json" {
+		return p.json(c)
 	}
 	var rows [][]string
 	fact := func(name, value string) {
