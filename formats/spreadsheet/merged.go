@@ -1,7 +1,6 @@
 package spreadsheet
 
 import (
-	"encoding/xml"
 	"fmt"
 	"io"
 	"slices"
@@ -61,22 +60,25 @@ func readMerges(sheet sheetRef) (*merges, error) {
 	}
 	defer in.Close()
 	m := &merges{}
-	marks := newMarks(&counted{in: in, sheet: sheet.name})
+	all := newTags(&counted{in: in, sheet: sheet.name})
 	for {
-		token, err := marks.next()
+		name, err := all.next()
+		if err == nil && string(name) == "mergeCell" {
+			var ref string
+			if ref, err = all.attribute("ref"); err == nil {
+				if a, ok := areaOf(ref); ok {
+					m.areas = append(m.areas, a)
+				}
+			}
+		}
 		if err == io.EOF {
 			break
 		}
 		if err != nil {
 			return nil, damaged(sheet.file.Name, err)
 		}
-		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "mergeCell" {
-			if a, ok := areaOf(attribute(start, "ref")); ok {
-				m.areas = append(m.areas, a)
-			}
-			if len(m.areas) > mostAreas {
-				return nil, &record.Unreadable{What: fmt.Sprintf("the sheet %q has more than %d merged areas; undo some, or read it without filling them", sheet.name, mostAreas)}
-			}
+		if len(m.areas) > mostAreas {
+			return nil, &record.Unreadable{What: fmt.Sprintf("the sheet %q has more than %d merged areas; undo some, or read it without filling them", sheet.name, mostAreas)}
 		}
 	}
 	slices.SortStableFunc(m.areas, func(a, b area) int { return int(a.top - b.top) })
@@ -84,8 +86,8 @@ func readMerges(sheet sheetRef) (*merges, error) {
 }
 
 // fill fills the cells of the row just read that lie in merged areas. A row without a value stays one. Columns from which on nothing is
-// read are not filled.
-func (m *merges) fill(r *Reader, columns int) {
+// read are not filled. The error is a [*record.Unreadable].
+func (m *merges) fill(r *Reader, columns int) error {
 	m.open = slices.DeleteFunc(m.open, func(a openArea) bool { return a.bottom < r.row })
 	for len(m.areas) > 0 && m.areas[0].top <= r.row {
 		a := openArea{area: m.areas[0]}
@@ -99,21 +101,34 @@ func (m *merges) fill(r *Reader, columns int) {
 		}
 	}
 	if r.empty() {
-		return
+		return nil
 	}
+	width, size := 0, len(r.text) // of all areas, and of the row with what they fill
 	for _, a := range m.open {
-		for column := a.left; column <= min(a.right, columns-1); column++ {
+		right := min(a.right, columns-1)
+		if right < a.left {
+			continue
+		}
+		if width += right - a.left + 1; width > record.MaxColumns {
+			return &record.Unreadable{Line: r.row, What: "merged areas lie over one another here, which no spreadsheet makes; read it without filling them"}
+		}
+		start := len(r.text) // all cells of the area share the text
+		r.text = append(r.text, a.text...)
+		for column := a.left; column <= right; column++ {
 			at, ok := r.cellAt(column)
 			if !ok {
 				r.cells = slices.Insert(r.cells, at, cell{column: column})
 			}
 			if c := &r.cells[at]; c.start == c.end && c.fault == "" {
-				c.start, c.fault = len(r.text), a.fault
-				r.text = append(r.text, a.text...)
-				c.end = len(r.text)
+				c.start, c.end, c.fault = start, len(r.text), a.fault
+				size += len(a.text)
 			}
 		}
+		if size > record.MaxRecordBytes {
+			return &record.Unreadable{Line: r.row, What: "the row is longer than a record can be once its merged areas are filled"}
+		}
 	}
+	return nil
 }
 
 // cellAt is where the cell of a column stands among the cells of the row being read, or where it would.

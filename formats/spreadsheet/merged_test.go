@@ -160,3 +160,40 @@ func TestSheetRows(t *testing.T) {
 		t.Errorf("rows of the sheets: %v", rows)
 	}
 }
+
+// TestTags: rows and merged areas are found however a sheet is written, and not in comments or marked texts.
+func TestTags(t *testing.T) {
+	rows := `<x:row xmlns:x="y" r='1'><x:c t="str"><x:v>a</x:v></x:c><x:c t="str"><x:v>b</x:v></x:c></x:row><!-- <row><c><v>1</v></c></row> Säter - > -->` +
+		`<row><c t="str"><v><![CDATA[<row><v>]] >]]></v></c></row><row/><row><c/></row>` +
+		"<row\n r=\"9\"><c t='str'><v>" + strings.Repeat("z", 200_000) + `</v></c><c/></row>`
+	for _, merge := range []string{`<mergeCell ref="A9:B9"/>`, `<mergeCell a="1" ref='A9:B9'></mergeCell>`, `<x:mergeCell xmlns:x="y" ref="A9:B9" />`, "<mergeCell\tref=\"A9:B9\"\n/>"} {
+		file := workbook(t, "", rows+`</sheetData><mergeCells count="1"><!--<mergeCell ref="A1:B2"/>-->`+merge+`</mergeCells><sheetData>`)
+		got, err := read(t, file, spreadsheet.Options{Fill: true})
+		if err != nil {
+			t.Fatalf("%s: %v", merge, err)
+		}
+		if all := got.reader.Rows(); all[0] != 3 {
+			t.Errorf("%s: %v rows", merge, all)
+		}
+		if want := strings.Repeat("z", 200_000); got.columns != "a|b" || got.rows != "2:<row><v>]] >| 9:"+want+"|"+want {
+			t.Errorf("%s: %s, %.60s", merge, got.columns, got.rows)
+		}
+	}
+}
+
+// TestBadMerges: areas that no spreadsheet makes are refused before they cost much, and so is a row that filling makes longer than a record.
+func TestBadMerges(t *testing.T) {
+	wide := `<row r="1"><c r="A1" t="str"><v>a</v></c><c r="XFD1" t="str"><v>z</v></c></row><row r="2"><c r="A2" t="str"><v>` + strings.Repeat("y", 20_000) + `</v></c></row>`
+	for want, merges := range map[string]string{
+		"line 2: merged areas lie over one another here": strings.Repeat(`<mergeCell ref="A2:XFD2"/>`, 5000),
+		"line 2: the row is longer than a record can be": `<mergeCell ref="A2:XFD2"/>`,
+	} {
+		rows := wide
+		if strings.Contains(want, "over one another") {
+			rows = strings.ReplaceAll(wide, strings.Repeat("y", 20_000), "y")
+		}
+		if _, err := read(t, workbook(t, "", rows+`</sheetData><mergeCells>`+merges+`</mergeCells><sheetData>`), spreadsheet.Options{Fill: true}); err == nil || !strings.HasPrefix(err.Error(), want) {
+			t.Errorf("error %v, want %s", err, want)
+		}
+	}
+}

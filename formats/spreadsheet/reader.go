@@ -396,7 +396,9 @@ func (r *Reader) readRow() error {
 			if r.columns != nil {
 				columns = r.first + len(r.columns)
 			}
-			r.merges.fill(r, columns)
+			if err := r.merges.fill(r, columns); err != nil {
+				return err
+			}
 		}
 		return nil
 	}
