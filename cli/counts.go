@@ -40,7 +40,7 @@ stand beside.`,
 			if err := checkOutput(root.output); err != nil {
 				return err
 			}
-			look, err := (&lookFlags{align: align, pairs: pairs, swap: swap}).look()
+			look, err := (&lookFlags{align: align, pairs: pairs, swap: swap}).look(nil)
 			if err != nil {
 				return err
 			}

@@ -49,21 +49,6 @@ func TestParsePair(t *testing.T) {
 	}
 }
 
-func TestAmountText(t *testing.T) {
-	for _, c := range []struct {
-		plain  string
-		places int
-		want   string
-	}{
-		{"0", 0, "0"}, {"0", 2, "0.00"}, {"1234567.5", 2, "1,234,567.50"}, {"-1234.5", 1, "-1,234.5"}, {"999", 0, "999"}, {"-1000", 0, "-1,000"}, {"100.25", 0, "100.25"}, {"-0.75", 1, "-0.75"},
-		{"99999999999999999999.05", 2, "99,999,999,999,999,999,999.05"},
-	} {
-		if got := amountText(c.plain, c.places); got != c.want {
-			t.Errorf("%s with %d places: %s, want %s", c.plain, c.places, got, c.want)
-		}
-	}
-}
-
 func TestParseBytes(t *testing.T) {
 	for in, want := range map[string]int64{"512": 512, "64MB": 64 << 20, "2 gb": 2 << 30, "1kb": 1024} {
 		if got, err := parseBytes("--memory", in, 1); err != nil || got != want {

@@ -301,7 +301,7 @@ func likeTotal(f *intake.Footer) string {
 	if f.Source != "" {
 		where += " of " + f.Source
 	}
-	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s. If it is no record, leave it out with --footer or by a filter", where, f.Text)
+	return fmt.Sprintf("warning: %s looks like a total of the others, and was taken as a record: %s. If it is not a record, leave it out with --footer or a filter", where, f.Text)
 }
 
 // mergedCells tells of merged areas of which only the first cell was read. Options have the prefix.

@@ -30,7 +30,6 @@ type lookFlags struct {
 	align      string
 	pairs      []string
 	columns    []string
-	unsorted   []error // of each text of sort, what is wrong with it
 	prefix     []string
 	where      string
 	sort       []string
@@ -103,12 +102,11 @@ func completedBy(columns []string, typed string) func(column string) string {
 
 // ask makes what is asked of the options and the argument: a run, a sieve whose newest run is meant, a sieve file, or, with the
 // options of a sieve, a definition that is not saved.
-func (f *lookFlags) ask(cmd *cobra.Command, c *client.Client, args []string) (view.Ask, error) {
-	look, err := f.look()
-	if err != nil {
-		return view.Ask{}, err
+func (f *lookFlags) ask(cmd *cobra.Command, c *client.Client, args []string) (a view.Ask, err error) {
+	spaced := slices.ContainsFunc(slices.Concat(f.columns, f.sort), func(t string) bool { return strings.Contains(strings.TrimSpace(t), " ") })
+	if a.Look, err = f.look(nil); err != nil && !spaced {
+		return a, err
 	}
-	a := view.Ask{Look: look}
 	if f.sieve.given() || len(args) > 0 && strings.HasSuffix(args[0], sievefile.Ending) {
 		d, _, err := f.sieve.find(cmd, c, args)
 		if err != nil {
@@ -122,38 +120,25 @@ func (f *lookFlags) ask(cmd *cobra.Command, c *client.Client, args []string) (vi
 		}
 		a.Run = run.ID
 	}
-	return a, f.nameWhole(cmd, c, &a)
+	if spaced { // a column may be called "n as m" or "tot desc"
+		a.Look, err = f.look(f.rowColumns(cmd, c, a))
+	}
+	return a, err
 }
 
-// nameWhole takes texts of --columns and --sort as a column's name where there is one of just that name, though it reads as a name with
-// something behind it, such as "n as m" or "tot desc".
-func (f *lookFlags) nameWhole(cmd *cobra.Command, c *client.Client, a *view.Ask) error {
-	texts := slices.Concat(f.columns, f.sort)
-	if !slices.ContainsFunc(texts, func(t string) bool { return strings.Contains(strings.TrimSpace(t), " ") }) {
+// rowColumns is the columns that the rows have. It is empty where the rows cannot be asked for: why is said where they are.
+func (f *lookFlags) rowColumns(cmd *cobra.Command, c *client.Client, a view.Ask) []string {
+	bare := *f
+	bare.where, bare.columns, bare.sort = "", nil, nil
+	var err error
+	if a.Look, err = bare.look(nil); err != nil {
 		return nil
 	}
-	all := *a
-	all.Look.Where, all.Look.Sort, all.Look.Columns = "", nil, nil
-	tried, err := c.TryFilter(cmd.Context(), all, "", "")
+	tried, err := c.TryFilter(cmd.Context(), a, "", "")
 	if err != nil {
-		tried.Columns = nil // what is wrong with the rows is said where they are asked for
+		return nil
 	}
-	for i, text := range f.columns {
-		if name := strings.TrimSpace(text); slices.Contains(tried.Columns, name) {
-			a.Look.Columns[i] = comparison.Chosen{Column: name}
-		}
-	}
-	for i, text := range f.sort {
-		if name := strings.TrimSpace(text); slices.Contains(tried.Columns, name) {
-			a.Look.Sort[i], f.unsorted[i] = view.SortBy{Column: name}, nil
-		}
-	}
-	for _, err := range f.unsorted {
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	return tried.Columns
 }
 
 // stray is the name of an option about rows that has been given, or nothing.
@@ -168,7 +153,8 @@ func (f *lookFlags) stray(cmd *cobra.Command) (name string) {
 	return name
 }
 
-func (f *lookFlags) look() (view.Look, error) {
+// look is what the options say of the rows. A text that is one of the known columns is just that column.
+func (f *lookFlags) look(known []string) (view.Look, error) {
 	look := view.Look{Comparison: f.comparison, Swap: f.swap, Kept: f.kept, Side: f.side, Dropped: f.dropped, Tray: f.tray, Fill: f.fill, Where: f.where, Confirm: f.yes,
 		Carried: f.carried, Partners: f.partners, Align: comparison.Alignment{By: f.align}}
 	if look.Comparison == "" {
@@ -186,13 +172,22 @@ func (f *lookFlags) look() (view.Look, error) {
 		return look, wrongRequest("--prefix takes two, one for each side, as in log,invoice, or none")
 	}
 	for _, text := range f.columns {
+		if name := strings.TrimSpace(text); slices.Contains(known, name) {
+			look.Columns = append(look.Columns, comparison.Chosen{Column: name})
+			continue
+		}
 		name, as, _ := strings.Cut(text, " as ")
 		look.Columns = append(look.Columns, comparison.Chosen{Column: strings.TrimSpace(name), As: strings.TrimSpace(as)})
 	}
-	f.unsorted = nil
 	for _, text := range f.sort {
+		if name := strings.TrimSpace(text); slices.Contains(known, name) {
+			look.Sort = append(look.Sort, view.SortBy{Column: name})
+			continue
+		}
 		by, err := parseSort(text)
-		f.unsorted = append(f.unsorted, err) // it may be a column of just that name, which is known later
+		if err != nil {
+			return look, err
+		}
 		look.Sort = append(look.Sort, by)
 	}
 	for _, text := range f.pairs {

@@ -72,7 +72,7 @@ func (p *printer) bold(t string) string {
 	return "\x1b[1m" + harmless(t) + "\x1b[0m"
 }
 
-// one prints a thing that is no list, for programs: as JSON, or as one line of ndjson. It reports whether it was printed; for people the caller
+// one prints a single thing for programs: as JSON, or as one line of ndjson. It reports whether it was printed; for people the caller
 // prints it. CSV, which has rows, is refused.
 func (p *printer) one(value any) (printed bool, err error) {
 	switch p.form {
@@ -87,10 +87,10 @@ func (p *printer) one(value any) (printed bool, err error) {
 	return err != nil, err
 }
 
-// single refuses CSV for what is no list of rows. A command that changes something asks before it does.
+// single refuses CSV for what is not a list of rows. A command that changes something asks before it does.
 func (p *printer) single() error {
 	if p.form == "csv" {
-		return wrongRequest("--output csv: this is no list of rows; write table, json or ndjson")
+		return wrongRequest("--output csv: this is not a list of rows; write table, json or ndjson")
 	}
 	return nil
 }
@@ -262,7 +262,7 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		for _, step := range b.Steps {
 			places = max(places, exact.Places(step.Change))
 		}
-		rows := [][]string{{p.paint(tray.Left, left), amountText(b.Left, places)}}
+		rows := [][]string{{p.paint(tray.Left, left), exact.Grouped(b.Left, places)}}
 		for _, step := range b.Steps {
 			if step.Change == "0" {
 				continue
@@ -274,7 +274,7 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 			case step.Side != "both":
 				label += ", " + step.Side
 			}
-			change := amountText(step.Change, places)
+			change := exact.Grouped(step.Change, places)
 			if !strings.HasPrefix(change, "-") {
 				change = "+" + change
 			}
@@ -284,12 +284,12 @@ func (p *printer) summaryWith(s *summary.Summary, left, right string, comparison
 		if !b.Closes {
 			closes = "THE BALANCE DOES NOT CLOSE"
 		}
-		rows = append(rows, []string{p.paint(tray.Right, right), amountText(b.Right, places)})
+		rows = append(rows, []string{p.paint(tray.Right, right), exact.Grouped(b.Right, places)})
 		p.table([]string{"", "amount"}, rows, 1)
 		fmt.Fprintln(p.out, closes)
 		for side, carried := range b.Carried {
 			if carried != "" {
-				fmt.Fprintf(p.out, "%s: %s of the total is carried from earlier runs\n", [2]string{left, right}[side], amountText(carried, places))
+				fmt.Fprintf(p.out, "%s: %s of the total is carried from earlier runs\n", [2]string{left, right}[side], exact.Grouped(carried, places))
 			}
 		}
 		for _, side := range tray.Sides {
@@ -340,20 +340,4 @@ func causes(u summary.PartCauses) string {
 		}
 	}
 	return strings.Join(parts, ", ")
-}
-
-// amountText writes a plain number with its thousands apart and so many places after the point.
-func amountText(plain string, places int) string {
-	sign := ""
-	if strings.HasPrefix(plain, "-") {
-		sign, plain = "-", plain[1:]
-	}
-	whole, fraction, _ := strings.Cut(plain, ".")
-	for at := len(whole) - 3; at > 0; at -= 3 {
-		whole = whole[:at] + "," + whole[at:]
-	}
-	if fraction += strings.Repeat("0", max(0, places-len(fraction))); fraction != "" {
-		whole += "." + fraction
-	}
-	return sign + whole
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -76,8 +75,8 @@ side of another sieve; a run of that one brings the whole chain up to date.`,
 	return cmd
 }
 
-// rowsOf gathers rows behind the first so many, page by page. Where a record set has been loaded again meanwhile, so that pages do not fit
-// together, that is said instead.
+// rowsOf gathers rows behind the first so many, page by page. Where a record set has been loaded again meanwhile, so that pages would be of
+// two snapshots, that is said instead.
 func rowsOf(from int64, limit int, page func(first int64, most int) (view.Rows, error)) (view.Rows, error) {
 	rows, err := page(from, min(limit, pageMost))
 	for err == nil && len(rows.Rows) < limit && from+int64(len(rows.Rows)) < rows.Total {
@@ -85,7 +84,7 @@ func rowsOf(from int64, limit int, page func(first int64, most int) (view.Rows, 
 		if next, err = page(from+int64(len(rows.Rows)), min(limit-len(rows.Rows), pageMost)); err != nil {
 			break
 		}
-		if next.Total != rows.Total || !slices.Equal(next.Columns, rows.Columns) || len(next.Rows) == 0 {
+		if next.Snapshots != rows.Snapshots || next.Total != rows.Total || len(next.Rows) == 0 {
 			return rows, wrongRequest("the rows have changed while they were read, for a record set has been loaded again; ask for them once more")
 		}
 		rows.Rows = append(rows.Rows, next.Rows...)
@@ -172,7 +171,7 @@ func printRows(p *printer, r *view.Rows, totals *view.Totals) error {
 		for _, t := range totals.Columns {
 			for i, c := range r.Columns {
 				if c.Name == t.Column {
-					foot[i] = "Σ " + amountText(t.Sum, exact.Places(t.Sum))
+					foot[i] = "Σ " + exact.Grouped(t.Sum, exact.Places(t.Sum))
 				}
 			}
 		}

@@ -128,7 +128,7 @@ func TestLimits(t *testing.T) {
 			t.Errorf("define -o %s: %+v", form, r)
 		}
 	}
-	if r := run(t, p.at(), "define", "Many", "-o", "csv"); r.status != 2 || !strings.Contains(r.errors, "this is no list of rows; write table, json or ndjson") {
+	if r := run(t, p.at(), "define", "Many", "-o", "csv"); r.status != 2 || !strings.Contains(r.errors, "this is not a list of rows; write table, json or ndjson") {
 		t.Errorf("define -o csv: %+v", r)
 	}
 	for _, name := range []string{".", ".."} {

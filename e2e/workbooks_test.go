@@ -137,7 +137,7 @@ func TestWorkbookInConsole(t *testing.T) {
 	// A count that cannot be read is refused, and nothing is loaded as if it had not been stated.
 	w.field("records that the sender states")
 	w.keys("1.000 recs")
-	w.says("“1.000 recs” is no number of records")
+	w.says("“1.000 recs” is not a number of records")
 	w.until(`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Load').disabled`)
 	w.keys(slices.Repeat([]string{kb.Backspace}, len("1.000 recs"))...)
 	w.keys("12")

@@ -69,7 +69,7 @@ func badTrailer(t *view.ControlTrailer) string {
 	}
 	for _, places := range []string{t.CountAt, t.TotalAt} {
 		if _, _, ok := fixed.Places(places); places != "" && !ok {
-			return fmt.Sprintf("%q are no places; write the first and the last character, such as 9-14", places)
+			return fmt.Sprintf("%q are not places; write the first and the last character, such as 9-14", places)
 		}
 	}
 	return ""

@@ -110,7 +110,8 @@ func (v *Service) withWorst(ctx context.Context, m *matched, err error) error {
 
 // page reads a page of rows that are ready.
 func (v *Service) page(ctx context.Context, l *looking, first int64, limit int) (*view.Rows, error) {
-	out := &view.Rows{All: l.shown(l.all), Columns: l.shown(l.columns), Rows: []view.Row{}, First: first, Count: l.count(), Warnings: l.warnings()}
+	out := &view.Rows{All: l.shown(l.all), Columns: l.shown(l.columns), Rows: []view.Row{}, First: first, Count: l.count(), Warnings: l.warnings(),
+		Snapshots: [2]int{l.snapshots[0].Number, l.snapshots[1].Number}}
 	reading, err := l.open()
 	if err != nil {
 		return nil, err

@@ -7,6 +7,8 @@ package paper
 import (
 	"fmt"
 	"strings"
+
+	"twinsieve/core/exact"
 )
 
 // Document is all that a hand-over of a report says.
@@ -81,28 +83,7 @@ func hex(name string) string {
 	return fmt.Sprintf("#%02x%02x%02x", c[0], c[1], c[2])
 }
 
-// Grouped writes a plain number with its thousands apart and at least so many places.
-func Grouped(plain string, least int) string {
-	if plain == "" {
-		return ""
-	}
-	rest, negative := strings.CutPrefix(plain, "-")
-	whole, fraction, _ := strings.Cut(rest, ".")
-	var out strings.Builder
-	if negative {
-		out.WriteString("−")
-	}
-	for i, digit := range whole {
-		if i > 0 && (len(whole)-i)%3 == 0 {
-			out.WriteByte(',')
-		}
-		out.WriteRune(digit)
-	}
-	for len(fraction) < least {
-		fraction += "0"
-	}
-	if fraction != "" {
-		out.WriteString("." + fraction)
-	}
-	return out.String()
+// Grouped is [exact.Grouped] with the minus sign of print.
+func Grouped(plain string, places int) string {
+	return strings.Replace(exact.Grouped(plain, places), "-", "−", 1)
 }

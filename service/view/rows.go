@@ -50,16 +50,17 @@ type Ask struct {
 type Rows struct {
 	Job *Job `json:"job,omitempty" description:"What makes them ready; then nothing else is here."`
 
-	All      []RowColumn              `json:"all" nullable:"false" description:"All columns that the rows have."`
-	Columns  []RowColumn              `json:"columns" nullable:"false" description:"Those that are shown."`
-	Rows     []Row                    `json:"rows" nullable:"false"`
-	First    int64                    `json:"first" description:"Number of rows before the page."`
-	Total    int64                    `json:"total" description:"Rows altogether."`
-	Count    comparison.Count         `json:"count" description:"What the comparison has, without a filter."`
-	Left     *LeftOut                 `json:"left,omitempty" description:"What a filter has left out."`
-	Sentence string                   `json:"sentence" description:"What is kept, in plain words."`
-	Warnings []string                 `json:"warnings" nullable:"false"`
-	Aligned  []comparison.AlignedPair `json:"aligned,omitempty" description:"Of set logic: the columns that are held against each other, and as what."`
+	All       []RowColumn              `json:"all" nullable:"false" description:"All columns that the rows have."`
+	Columns   []RowColumn              `json:"columns" nullable:"false" description:"Those that are shown."`
+	Rows      []Row                    `json:"rows" nullable:"false"`
+	Snapshots [2]int                   `json:"snapshots" description:"Numbers of the left and the right snapshot that the rows are of."`
+	First     int64                    `json:"first" description:"Number of rows before the page."`
+	Total     int64                    `json:"total" description:"Rows altogether."`
+	Count     comparison.Count         `json:"count" description:"What the comparison has, without a filter."`
+	Left      *LeftOut                 `json:"left,omitempty" description:"What a filter has left out."`
+	Sentence  string                   `json:"sentence" description:"What is kept, in plain words."`
+	Warnings  []string                 `json:"warnings" nullable:"false"`
+	Aligned   []comparison.AlignedPair `json:"aligned,omitempty" description:"Of set logic: the columns that are held against each other, and as what."`
 }
 
 // RowColumn is a column of rows.

@@ -3286,6 +3286,8 @@ export interface components {
             rows: components["schemas"]["Row"][];
             /** @description What is kept, in plain words. */
             sentence: string;
+            /** @description Numbers of the left and the right snapshot that the rows are of. */
+            snapshots: number[];
             /**
              * Format: int64
              * @description Rows altogether.

@@ -20,7 +20,7 @@ const whole = /^(\d+|\d{1,3}([\s,.'’]\d{3})+)$/;
 /** What is wrong with what was stated, in words; nothing where it can be held against the file. */
 export function wrongOf(s: Stated): string | undefined {
   const count = s.count.trim();
-  if (count && !whole.test(count)) return `“${count}” is no number of records; write one such as 1225.`;
+  if (count && !whole.test(count)) return `“${count}” is not a number of records; write one such as 1225.`;
   const open = s.totals.find((t) => t.column && !t.total.trim());
   if (open) return `The total of ${open.column} is not stated; write it, or choose no column.`;
   return undefined;

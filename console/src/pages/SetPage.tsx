@@ -71,8 +71,8 @@ function SnapshotOf({ name, snapshot: s }: { name: string; snapshot: Snapshot })
         <p key={`${f.source} ${f.line}`} className="say missed">
           ✗ the last record{f.line > 0 && `, line ${count(f.line)}`}
           {f.source && ` of ${f.source}`} looks like a total of the others, and was taken as a record:{' '}
-          <span className="mono">{f.text}</span>. If it is no record, load the file again and say how footers begin, or
-          leave it out by a filter.
+          <span className="mono">{f.text}</span>. If it is not a record, load the file again and state how footers
+          begin, or leave it out by a filter.
         </p>
       ))}
       {(s.findings.filled ?? 0) > 0 && (
