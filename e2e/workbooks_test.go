@@ -125,6 +125,9 @@ func TestWorkbookInConsole(t *testing.T) {
 	w.says("There are no record sets yet")
 	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{book}))
 	w.says("Dues of June") // the cover's only record
+	w.says("The sheet Cover is shown: it is the first: Cover has 2 rows, Dues has 14 rows.")
+	w.says("Looked at all 1 record.")
+	w.shoot("cover.png")
 	w.choice("sheet", "Dues", kb.ArrowDown)
 	w.says("5 merged areas") // two of them in what is the second row of names
 	w.field("rows that name columns")

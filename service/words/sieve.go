@@ -23,6 +23,9 @@ var phrases = map[string]string{
 	"to-day": "to its day", "to-month": "to its month", "to-year": "to its year", "yes-no": "as yes or no", "lookup": "looked up in %q",
 }
 
+// layouts names what stands in place of a layout.
+var layouts = strings.NewReplacer("serial 1904", "as a day number from 1904", "serial", "as a day number")
+
 // Readings says how a side's value is read, such as "without outer spaces, in any letter case"; empty where it is taken as it
 // is.
 func Readings(list []reading.Reading, s tray.Side) string {
@@ -39,6 +42,8 @@ func Readings(list []reading.Reading, s tray.Side) string {
 func Reading(r reading.Reading) string {
 	phrase := phrases[r.Name]
 	switch {
+	case r.Name == "date" || r.Name == "time":
+		return fmt.Sprintf(phrase, layouts.Replace(r.Argument))
 	case strings.Contains(phrase, "%"):
 		return fmt.Sprintf(phrase, r.Argument)
 	case r.Argument == "":

@@ -46,6 +46,19 @@ func TestReadings(t *testing.T) {
 	}
 }
 
+// TestDayNumbers: what stands in place of a layout is said in words.
+func TestDayNumbers(t *testing.T) {
+	for text, want := range map[string]string{
+		"date serial":                 "as a date written as a day number",
+		"date YYYY-MM-DD or serial":   "as a date written YYYY-MM-DD or as a day number",
+		"time serial 1904 in Etc/UTC": "as a moment written as a day number from 1904 in Etc/UTC",
+	} {
+		if got := words.Reading(reading.MustParse(text)[0]); got != want {
+			t.Errorf("%s: %q, want %q", text, got, want)
+		}
+	}
+}
+
 func TestCauses(t *testing.T) {
 	d := billing(t)
 	change := func(part int, front bool, texts ...string) []diagnose.Change {

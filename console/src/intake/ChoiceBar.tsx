@@ -113,105 +113,118 @@ export function ChoiceBar({
       change={(v) => set(choice, Number.parseInt(v, 10) || 0)}
     />
   );
+  const sheet = guess('sheet');
   return (
-    <div className="choices">
-      {format && (
-        <One
-          choice="format"
-          label="format"
-          value={format}
-          guess={guess('format')}
-          options={Object.keys(formats)}
-          change={(v) => set('format', v)}
-        />
+    <>
+      {sheet && !sheet.sure && (
+        <p className="say" style={{ margin: '6px 0' }}>
+          The sheet {sheet.value} is shown: {sheet.why}.
+        </p>
       )}
-      {format && text.includes(format) && c.encoding && (
-        <One
-          choice="encoding"
-          label="encoding"
-          value={c.encoding}
-          guess={guess('encoding')}
-          options={['UTF-8', 'UTF-16LE', 'UTF-16BE', 'windows-1252', 'ISO-8859-15']}
-          change={(v) => set('encoding', v)}
-        />
-      )}
-      {format === 'delimited' && (
-        <One
-          choice="delimiter"
-          label="delimiter"
-          value={c.delimiter ?? ','}
-          guess={guess('delimiter')}
-          options={[',', ';', '\t', '|']}
-          change={(v) => set('delimiter', v)}
-        />
-      )}
-      {(format === 'delimited' || format === 'xlsx') && (
-        <One
-          choice="header"
-          label="columns named by"
-          value={c.header ?? 'first'}
-          guess={guess('header')}
-          options={['first', 'none']}
-          change={(v) => set('header', v)}
-        />
-      )}
-      {format === 'xlsx' && (
-        <One
-          choice="sheet"
-          label="sheet"
-          value={c.sheet ?? ''}
-          guess={guess('sheet')}
-          options={preview.sheets}
-          change={(v) => change({ ...chosen, sheet: v, headerRow: undefined, headerRows: undefined })}
-        />
-      )}
-      {format === 'xlsx' && (
-        <>
-          {c.header !== 'none' && lines('headerRow', 'columns named in row')}
-          {c.header !== 'none' && lines('headerRows', 'rows that name columns', 1)}
+      <div className="choices">
+        {format && (
           <One
-            choice="merged"
-            label="merged cells"
-            value={c.merged ?? 'blank'}
-            options={['blank', 'fill']}
-            change={(v) => set('merged', v)}
+            choice="format"
+            label="format"
+            value={format}
+            guess={guess('format')}
+            options={Object.keys(formats)}
+            change={(v) => set('format', v)}
           />
-        </>
-      )}
-      {format === 'json' && (
-        <Typed label="records at" value={c.pointer ?? ''} guess={guess('pointer')} change={(v) => set('pointer', v)} />
-      )}
-      {(format === 'delimited' || format === 'fixed') && (
-        <>
-          {lines('skipFirst', 'leave out first lines')}
-          {lines('skipLast', 'leave out last lines')}
-        </>
-      )}
-      {format === 'delimited' && (
-        <One
-          choice="shortRows"
-          label="lines with too few cells"
-          value={c.shortRows ?? 'reject'}
-          options={['reject', 'fill']}
-          change={(v) => set('shortRows', v)}
-        />
-      )}
-      {format && ['delimited', 'fixed', 'xlsx', 'json', 'ndjson'].includes(format) && (
+        )}
+        {format && text.includes(format) && c.encoding && (
+          <One
+            choice="encoding"
+            label="encoding"
+            value={c.encoding}
+            guess={guess('encoding')}
+            options={['UTF-8', 'UTF-16LE', 'UTF-16BE', 'windows-1252', 'ISO-8859-15']}
+            change={(v) => set('encoding', v)}
+          />
+        )}
+        {format === 'delimited' && (
+          <One
+            choice="delimiter"
+            label="delimiter"
+            value={c.delimiter ?? ','}
+            guess={guess('delimiter')}
+            options={[',', ';', '\t', '|']}
+            change={(v) => set('delimiter', v)}
+          />
+        )}
+        {(format === 'delimited' || format === 'xlsx') && (
+          <One
+            choice="header"
+            label="columns named by"
+            value={c.header ?? 'first'}
+            guess={guess('header')}
+            options={['first', 'none']}
+            change={(v) => set('header', v)}
+          />
+        )}
+        {format === 'xlsx' && (
+          <One
+            choice="sheet"
+            label="sheet"
+            value={c.sheet ?? ''}
+            guess={guess('sheet')}
+            options={preview.sheets}
+            change={(v) => change({ ...chosen, sheet: v, headerRow: undefined, headerRows: undefined })}
+          />
+        )}
+        {format === 'xlsx' && (
+          <>
+            {c.header !== 'none' && lines('headerRow', 'columns named in row')}
+            {c.header !== 'none' && lines('headerRows', 'rows that name columns', 1)}
+            <One
+              choice="merged"
+              label="merged cells"
+              value={c.merged ?? 'blank'}
+              options={['blank', 'fill']}
+              change={(v) => set('merged', v)}
+            />
+          </>
+        )}
+        {format === 'json' && (
+          <Typed
+            label="records at"
+            value={c.pointer ?? ''}
+            guess={guess('pointer')}
+            change={(v) => set('pointer', v)}
+          />
+        )}
+        {(format === 'delimited' || format === 'fixed') && (
+          <>
+            {lines('skipFirst', 'leave out first lines')}
+            {lines('skipLast', 'leave out last lines')}
+          </>
+        )}
+        {format === 'delimited' && (
+          <One
+            choice="shortRows"
+            label="lines with too few cells"
+            value={c.shortRows ?? 'reject'}
+            options={['reject', 'fill']}
+            change={(v) => set('shortRows', v)}
+          />
+        )}
+        {format && ['delimited', 'fixed', 'xlsx', 'json', 'ndjson'].includes(format) && (
+          <Texts
+            label="footers begin with"
+            value={c.footers ?? []}
+            guess={guess('footers')}
+            placeholder={c.footers ? 'none' : 'detected'}
+            offered={[]}
+            change={(v) => set('footers', v)}
+          />
+        )}
         <Texts
-          label="footers begin with"
-          value={c.footers ?? []}
-          guess={guess('footers')}
-          placeholder={c.footers ? 'none' : 'detected'}
-          offered={[]}
-          change={(v) => set('footers', v)}
+          label="blank markers"
+          value={c.blanks ?? []}
+          offered={preview.blanks.map((b) => b.text)}
+          change={(v) => set('blanks', v)}
         />
-      )}
-      <Texts
-        label="blank markers"
-        value={c.blanks ?? []}
-        offered={preview.blanks.map((b) => b.text)}
-        change={(v) => set('blanks', v)}
-      />
-    </div>
+      </div>
+    </>
   );
 }

@@ -41,7 +41,7 @@ export function PreviewTable({
         ]}
       />
       <p className="say" style={{ margin: '6px 0' }}>
-        Looked at {p.whole ? 'all' : 'the first'} {count(p.looked)} records.
+        Looked at {p.whole ? 'all' : 'the first'} {count(p.looked)} {p.looked === 1 ? 'record' : 'records'}.
         {p.rejected > 0 && ` ${count(p.rejected)} ${p.rejected === 1 ? 'line' : 'lines'} would be rejected:`}
       </p>
       {p.rejects.length > 0 && (
