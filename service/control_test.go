@@ -109,7 +109,7 @@ func TestBadControl(t *testing.T) {
 		"or the total and of which column":                                           {Trailer: &view.ControlTrailer{Starts: "T", Total: 2}},
 		"which of its cells has the count, or the total":                             {Trailer: &view.ControlTrailer{Starts: "T", Count: 1, Column: "fee"}},
 		"a figure stands in a cell or between places; state one of the two":          {Trailer: &view.ControlTrailer{Starts: "T", Count: 1, CountAt: "4-9"}},
-		`"9-4" are not places; write the first and the last character, such as 9-14`:  {Trailer: &view.ControlTrailer{Starts: "T", TotalAt: "9-4", Column: "fee"}},
+		`"9-4" are not places; write the first and the last character, such as 9-14`: {Trailer: &view.ControlTrailer{Starts: "T", TotalAt: "9-4", Column: "fee"}},
 	} {
 		if _, err := newControl(&c); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", c, err, want)
