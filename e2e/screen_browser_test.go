@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"twinsieve/client"
 	"twinsieve/demo"
@@ -208,7 +209,8 @@ func TestReportActsOnWhatIsShown(t *testing.T) {
 	w.chooses("status of the chosen", "explained")
 	w.text(`(window.net.rules.unshift({method: 'GET', path: '/entries?tray=missing', delay: 3000, times: 1}), '')`) // so that what others do is not seen at once
 	e := page.Entries[0]
-	if _, err := p.as(p.person(t, "tam", view.Analyst)).ChangeEntry(t.Context(), second.ID, e.ID, e.Work.Version, view.WorkChange{Owner: new("me")}); err != nil {
+	tam := p.person(t, "tam", view.Analyst)
+	if _, err := p.as(tam).ChangeEntry(t.Context(), second.ID, e.ID, e.Work.Version, view.WorkChange{Owner: new("me")}); err != nil {
 		t.Fatal(err)
 	}
 	w.button(fmt.Sprintf("Change all %d", page.Total))
@@ -240,6 +242,32 @@ func TestReportActsOnWhatIsShown(t *testing.T) {
 	if entry, err = c.Entry(t.Context(), second.ID, id); err != nil || entry.Status != "explained" {
 		t.Errorf("after a change that was sent again: %s, %v", entry.Status, err)
 	}
+
+	// Who signs in again hears again of what others do, and what was typed is there.
+	w.click(`textarea[aria-label="comment"]`, 0)
+	w.keys("half a sentence")
+	w.text(`(fetch('/api/v1/signout', {method: 'POST'}).then(() => ''), '')`)
+	w.quiet()
+	w.chooses("status of this exception", "open")
+	w.signInAgain()
+	w.button("Leave it as it is")
+	if entry, err = c.Entry(t.Context(), second.ID, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.as(tam).ChangeEntry(t.Context(), second.ID, id, entry.Work.Version, view.WorkChange{Owner: new("tam")}); err != nil {
+		t.Fatal(err)
+	}
+	w.says("changed last by tam")
+	w.until(`document.querySelector('textarea[aria-label="comment"]').value === 'half a sentence'`)
+}
+
+// signInAgain signs in over the page.
+func (w *walk) signInAgain() {
+	w.t.Helper()
+	w.says("Sign in again")
+	w.click(`input[type=password]`, 0)
+	w.keys(secret, kb.Enter)
+	w.until(`!document.body.innerText.includes('Sign in again')`)
 }
 
 // TestWorkbenchKeepsWhatIsTyped: a sieve is shown as it is, is run once, and what has been changed of it is lost to nothing.
@@ -270,17 +298,10 @@ func TestWorkbenchKeepsWhatIsTyped(t *testing.T) {
 	w.until(fields(1))
 
 	// A session that ends takes nothing away.
-	session := client.New(p.address, "")
-	if _, err := session.SignIn(t.Context(), "ines", secret); err != nil {
-		t.Fatal(err)
-	}
-	w.text(`(window.net.rules.unshift({method: 'POST', path: '/signout', times: 0}), fetch('/api/v1/signout', {method: 'POST'}).then(() => ''), '')`)
+	w.text(`(fetch('/api/v1/signout', {method: 'POST'}).then(() => ''), '')`)
 	w.quiet()
 	w.button("Save")
-	w.says("Sign in again")
-	w.click(`input[type=password]`, 0)
-	w.keys(secret, "\r")
-	w.until(`!document.body.innerText.includes('Sign in again')`)
+	w.signInAgain()
 	w.until(fields(1))
 	w.quiet()
 	w.button("Save")
@@ -335,7 +356,23 @@ func TestWorkbenchKeepsWhatIsTyped(t *testing.T) {
 	w.button("Keep the list")
 	w.button("Save")
 	w.until(`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Save')?.disabled`)
-	sieve, _, err := c.Sieve(t.Context(), "50%2F50")
+	// Under another name it stays open, also when all that has been read is read again, as it is after a session has ended.
+	w.click(`[aria-label="Name of the sieve"]`, 0)
+	w.keys(kb.End, " more")
+	w.button("Save")
+	w.until(`location.pathname === '/sieves/of/50%252F50%20more'`)
+	w.click(`[aria-label="Name of the sieve"]`, 0)
+	w.keys(kb.End, "!")
+	w.text(`(fetch('/api/v1/signout', {method: 'POST'}).then(() => ''), '')`)
+	w.quiet()
+	w.text(`([...document.querySelectorAll('button')].find((b) => b.innerText === 'Save').click(), '')`) // the dialog may be over it already
+	w.signInAgain()
+	w.quiet()
+	w.until(`document.querySelector('[aria-label="Name of the sieve"]').value === '50%2F50 more!'`)
+	if fault := w.text(`[...document.querySelectorAll('.fault')].map((f) => f.innerText).join()`); strings.Contains(fault, "There is no sieve") {
+		t.Errorf("the sieve was read again under its earlier name: %s", fault)
+	}
+	sieve, _, err := c.Sieve(t.Context(), "50%2F50 more")
 	if got := fmt.Sprint(sieve.Definition.Lookups); err != nil || got != `[{agents [[Smith, John SJ] [5" pipe PIP]]}]` {
 		t.Errorf("the lookup list: %s, %v", got, err)
 	}

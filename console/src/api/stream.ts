@@ -23,7 +23,8 @@ async function take(): Promise<(() => void) | undefined> {
 /**
  * Listens to events of the service while the page is on screen. A page that is hidden holds no stream; that it is shown again is told, for
  * what happened meanwhile was missed. Where other pages of the browser hold all streams that there may be, it is asked every few seconds
- * instead. Returns how to stop.
+ * instead. A stream that the service has ended or refuses is tried again after a while, unless the caller wants to hear of that. Returns how
+ * to stop.
  */
 export function stream(
   url: string,
@@ -33,9 +34,11 @@ export function stream(
 ): () => void {
   let close: (() => void) | undefined; // what is open
   let turn = 0;
+  let later: ReturnType<typeof setTimeout> | undefined; // until it is tried again
   let shown = document.visibilityState === 'hidden'; // before, or begun without being seen
   const shut = () => {
     turn++;
+    clearTimeout(later);
     close?.();
     close = undefined;
   };
@@ -61,7 +64,8 @@ export function stream(
     source.onerror = () => {
       if (mine !== turn || source.readyState !== EventSource.CLOSED) return; // it is tried again by itself
       shut();
-      on.closed?.();
+      if (on.closed) on.closed();
+      else later = setTimeout(look, pause);
     };
   };
   const look = () => {

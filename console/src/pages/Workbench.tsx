@@ -67,7 +67,7 @@ export function Workbench() {
   if (now !== open) setOpen(now);
   const sieve = useQuery({
     queryKey: ['opened', now.opened, page, now.opening],
-    enabled: now.opened !== undefined,
+    enabled: (query) => now.opened !== undefined && query.state.data === undefined, // once, whatever else is read again
     staleTime: Infinity,
     gcTime: 0,
     queryFn: async () => {
