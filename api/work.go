@@ -134,13 +134,13 @@ func workRoutes(v *service.Service) []route {
 		get(reader, "/reasons", "listReasons", "List the reasons that exceptions can be given", func(ctx context.Context, _ *none) (reply[*view.Reasons], error) {
 			return ok(v.Reasons(ctx))
 		}),
-		put(admin, "/reasons", "setReasons", "Replace the list of reasons; exceptions keep the ones that they have", func(ctx context.Context, r *view.Reasons) (reply[*view.Reasons], error) {
+		put(admin, "/reasons", "setReasons", "Replace the list of reasons; exceptions keep the ones that they have", func(ctx context.Context, r *view.NewReasons) (reply[*view.Reasons], error) {
 			return ok(v.SetReasons(ctx, *r))
 		}),
 		post(admin, "/retention/tried", "tryRetention", "Say what runs and snapshots a rule would let go, and remove nothing", http.StatusOK, func(ctx context.Context, r *view.Retention) (reply[*view.Removable], error) {
 			return ok(v.Removable(ctx, *r))
 		}),
-		post(admin, "/retention", "applyRetention", "Remove the runs and snapshots that a rule lets go", http.StatusOK, func(ctx context.Context, r *view.Retention) (reply[*view.Removable], error) {
+		post(admin, "/retention", "applyRetention", "Remove the runs and snapshots that a rule lets go", http.StatusOK, func(ctx context.Context, r *view.Removal) (reply[*view.Removable], error) {
 			return ok(v.Remove(ctx, *r))
 		}),
 		get(reader, "/me/filters", "listFilters", "List one's own saved filters", func(ctx context.Context, _ *none) (reply[*view.SavedFilters], error) {

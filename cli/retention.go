@@ -26,7 +26,11 @@ submitted or signed.`,
 			if err := checkOutput(root.output); err != nil {
 				return err
 			}
-			gone, err := root.client().Retention(cmd.Context(), r, remove)
+			c := root.client()
+			gone, err := c.Removable(cmd.Context(), r)
+			if err == nil && remove {
+				gone, err = c.Remove(cmd.Context(), view.Removal{Retention: r, List: gone.List})
+			}
 			if err != nil {
 				return fromService(err)
 			}

@@ -119,13 +119,15 @@ func (c *Client) SetSchedule(ctx context.Context, sieve string, version int, n v
 	return out, err
 }
 
-// Retention says what a rule lets go; with remove it goes.
-func (c *Client) Retention(ctx context.Context, r view.Retention, remove bool) (out view.Removable, err error) {
-	path := "/retention/tried"
-	if remove {
-		path = "/retention"
-	}
-	_, err = c.json(ctx, http.MethodPost, path, nil, r, &out)
+// Removable says what a rule lets go, and removes nothing.
+func (c *Client) Removable(ctx context.Context, r view.Retention) (out view.Removable, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/retention/tried", nil, r, &out)
+	return out, err
+}
+
+// Remove removes what a rule lets go, where that is still what was listed.
+func (c *Client) Remove(ctx context.Context, r view.Removal) (out view.Removable, err error) {
+	_, err = c.json(ctx, http.MethodPost, "/retention", nil, r, &out)
 	return out, err
 }
 
@@ -135,9 +137,9 @@ func (c *Client) Reasons(ctx context.Context) (out view.Reasons, err error) {
 	return out, err
 }
 
-// SetReasons replaces the list of reasons.
-func (c *Client) SetReasons(ctx context.Context, reasons []string) (out view.Reasons, err error) {
-	_, err = c.json(ctx, http.MethodPut, "/reasons", nil, view.Reasons{Reasons: reasons}, &out)
+// SetReasons replaces the list of reasons, where it is still the one that was seen.
+func (c *Client) SetReasons(ctx context.Context, reasons, seen []string) (out view.Reasons, err error) {
+	_, err = c.json(ctx, http.MethodPut, "/reasons", nil, view.NewReasons{Reasons: reasons, Seen: seen}, &out)
 	return out, err
 }
 

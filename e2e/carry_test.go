@@ -211,7 +211,7 @@ func TestCarryGoesOn(t *testing.T) {
 	}
 
 	// Runs that are removed take what they carried in with them, and exceptions that are open are carried on all the same.
-	if _, err := c.Retention(ctx, view.Retention{Newest: 1}, true); err != nil {
+	if _, err := remove(ctx, c, view.Retention{Newest: 1}); err != nil {
 		t.Fatal(err)
 	}
 	fifth := runSieve(t, c, "Agents' deposits")

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -43,24 +44,32 @@ func TestRetention(t *testing.T) {
 		t.Fatal(err)
 	}
 	for want, r := range map[string]view.Retention{"Say what is kept": {}, "The field newest is -1; it may be 1 or more": {Newest: -1}} {
-		_, err := c.Retention(ctx, r, true)
+		_, err := remove(ctx, c, r)
 		refused(t, want, err, view.Invalid, want)
 	}
-	if none, err := c.Retention(ctx, view.Retention{Days: 3}, true); err != nil || len(none.Runs)+len(none.Snapshots) != 0 {
+	if none, err := remove(ctx, c, view.Retention{Days: 3}); err != nil || len(none.Runs)+len(none.Snapshots) != 0 {
 		t.Errorf("%+v, %v", none, err)
 	}
 	before, err := c.Pending(ctx, "all", "", "", "", 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
-	would, err := c.Retention(ctx, view.Retention{Newest: 1}, false)
+	would, err := c.Removable(ctx, view.Retention{Newest: 1})
 	if err != nil || len(would.Runs) != 3 || len(would.Snapshots) != 2 || would.Bytes == 0 {
 		t.Fatalf("%+v, %v", would, err)
 	}
 	if runs, err := c.Runs(ctx, "", 100); err != nil || len(runs.Runs) != 5 {
 		t.Errorf("the preview has removed something: %d, %v", len(runs.Runs), err)
 	}
-	gone, err := c.Retention(ctx, view.Retention{Newest: 1}, true)
+	// What was listed goes, and nothing else: not by another rule, and not what is to be let go by the same rule after something has changed.
+	for _, r := range []view.Removal{{Retention: view.Retention{Newest: 2}, List: would.List}, {Retention: view.Retention{Newest: 1}, List: "none"}} {
+		_, err := c.Remove(ctx, r)
+		refused(t, "removing what was not listed", err, view.Changed, "Nothing was removed")
+	}
+	if _, err := c.Remove(ctx, view.Removal{Retention: view.Retention{Newest: 1}}); err == nil {
+		t.Error("removed without a list")
+	}
+	gone, err := remove(ctx, c, view.Retention{Newest: 1})
 	if err != nil || fmt.Sprint(gone.Runs) != fmt.Sprint(would.Runs) || !strings.Contains(gone.Says, "3 runs and 2 snapshots are gone") {
 		t.Errorf("%+v, %v", gone, err)
 	}
@@ -111,6 +120,15 @@ func TestRetention(t *testing.T) {
 	if r := run(t, p.at(), "retention"); r.status != 2 || !strings.Contains(r.errors, "Say what is kept") {
 		t.Errorf("%+v", r)
 	}
+}
+
+// remove removes what a rule lets go at this moment.
+func remove(ctx context.Context, c *client.Client, r view.Retention) (view.Removable, error) {
+	listed, err := c.Removable(ctx, r)
+	if err != nil {
+		return listed, err
+	}
+	return c.Remove(ctx, view.Removal{Retention: r, List: listed.List})
 }
 
 func asJSON(t testing.TB, v any) string {

@@ -319,12 +319,18 @@ func TestConversation(t *testing.T) {
 	if e, err := ines.Entry(ctx, run, id); err != nil || e.Work.Comments != 1 || e.Work.Attachments != 1 {
 		t.Errorf("%+v, %v", e.Work, err)
 	}
-	if _, err := ines.SetReasons(ctx, []string{"timing", "timing"}); err == nil {
+	reasons, err := ines.Reasons(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := ines.SetReasons(ctx, []string{"timing", "timing"}, reasons.Reasons); err == nil {
 		t.Error("a reason stands in the list twice")
 	}
-	if list, err := ines.SetReasons(ctx, []string{"the tide", "timing"}); err != nil || len(list.Reasons) != 2 {
+	if list, err := ines.SetReasons(ctx, []string{"the tide", "timing"}, reasons.Reasons); err != nil || len(list.Reasons) != 2 {
 		t.Errorf("%+v, %v", list, err)
 	}
+	_, err = ines.SetReasons(ctx, []string{"fog"}, reasons.Reasons)
+	refused(t, "a list of reasons that somebody else has changed", err, view.Changed, "Nothing was changed")
 }
 
 // TestSignOff takes a report on its way: two people sign it, then nothing of it changes, while its exceptions live on in the next.

@@ -254,8 +254,8 @@ func (v *Service) Reasons(ctx context.Context) (*view.Reasons, error) {
 	return list, nil
 }
 
-// SetReasons replaces the list of reasons. Exceptions keep the ones that they have.
-func (v *Service) SetReasons(ctx context.Context, r view.Reasons) (*view.Reasons, error) {
+// SetReasons replaces the list of reasons, where it is still the one that was seen. Exceptions keep the ones that they have.
+func (v *Service) SetReasons(ctx context.Context, r view.NewReasons) (*view.Reasons, error) {
 	seen := map[string]bool{}
 	for _, text := range r.Reasons {
 		if len([]rune(text)) > 100 || text == "" || text == none || seen[text] || strings.ContainsFunc(text, unicode.IsControl) {
@@ -263,7 +263,10 @@ func (v *Service) SetReasons(ctx context.Context, r view.Reasons) (*view.Reasons
 		}
 		seen[text] = true
 	}
-	if err := v.store.SetReasons(ctx, r.Reasons); err != nil {
+	switch err := v.store.SetReasons(ctx, r.Reasons, r.Seen); {
+	case errors.Is(err, store.ErrChanged):
+		return nil, view.Changed.New("Somebody has changed the list of reasons since you read it. Nothing was changed. Read it again, and repeat the change.")
+	case err != nil:
 		return nil, problem(err, "")
 	}
 	return v.Reasons(ctx)

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"errors"
 	"fmt"
 	"testing"
 
@@ -96,8 +97,16 @@ func TestCarriedThereAndBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	kept(2 * pieces)
-	if runs, _, err := s.Remove(ctx, store.Kept{Newest: 1}, "the newest"); err != nil || runs != 1 {
-		t.Fatalf("%d runs are removed; %v", runs, err)
+	runs, snapshots, err := s.Removable(ctx, store.Kept{Newest: 1})
+	if err != nil || len(runs) != 1 {
+		t.Fatalf("%+v, %v", runs, err)
+	}
+	if err := s.Remove(ctx, store.Kept{Newest: 1}, nil, []store.RemovableSnapshot{{ID: 1}}, "the newest"); !errors.Is(err, store.ErrChanged) {
+		t.Fatalf("what the rule does not let go: %v", err)
+	}
+	kept(2 * pieces)
+	if err := s.Remove(ctx, store.Kept{Newest: 1}, runs, snapshots, "the newest"); err != nil {
+		t.Fatal(err)
 	}
 	kept(pieces)
 }

@@ -50,10 +50,15 @@ func (k Kept) values() map[string]any {
 // Removable lists what a rule lets go: of runs those that are not the newest of their sieve, neither submitted nor signed, and not the source of
 // a record set; of snapshots those that are not the newest of their set, and that no run needs which stays.
 func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
-	db, values := s.reads.WithContext(ctx), k.values()
-	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, (SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
-			+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id) + (SELECT coalesce(sum(length(blob)), 0) FROM entry_blocks e WHERE e.run_id = r.id)
-			+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id) AS bytes
+	return removable(s.reads.WithContext(ctx), k, `(SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
+		+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id) + (SELECT coalesce(sum(length(blob)), 0) FROM entry_blocks e WHERE e.run_id = r.id)
+		+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id)`, `(SELECT coalesce(sum(length(blob)), 0) FROM chunks c WHERE c.snapshot_id = s.id)`)
+}
+
+// removable lists what a rule lets go, with the room that each run and snapshot takes by the expressions given.
+func removable(db *gorm.DB, k Kept, ofRun, ofSnapshot string) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
+	values := k.values()
+	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, `+ofRun+` AS bytes
 		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR r.finished < @since)
 		AND r.id NOT IN (SELECT run_id FROM sign_offs WHERE state <> 'draft')
@@ -67,7 +72,7 @@ func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, sna
 		gone = append(gone, r.ID)
 	}
 	values["gone"] = gone
-	err = db.Raw(`SELECT s.id, s.name, s.number, s.created, s.records, (SELECT coalesce(sum(length(blob)), 0) FROM chunks c WHERE c.snapshot_id = s.id) AS bytes
+	err = db.Raw(`SELECT s.id, s.name, s.number, s.created, s.records, `+ofSnapshot+` AS bytes
 		FROM (SELECT n.id, n.number, n.created, n.records, t.name, row_number() OVER (PARTITION BY record_set_id ORDER BY number DESC) AS place
 			FROM snapshots n JOIN record_sets t ON t.id = n.record_set_id WHERE n.sealed = 1) s
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR s.created < @since)
@@ -76,40 +81,56 @@ func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, sna
 	return runs, snapshots, err
 }
 
-// Remove lets go of what a rule lets go, in words in the history, and returns how many runs and snapshots that were. Each exception keeps
-// what it was last seen as, with its conversation.
-func (s *Store) Remove(ctx context.Context, k Kept, says string) (runs, snapshots int, err error) {
-	loose, old, err := s.Removable(ctx, k)
-	if err != nil || len(loose)+len(old) == 0 {
-		return 0, 0, err
+// Remove removes runs and snapshots that a rule lets go, with the rule in words in the history. If the rule lets go of anything else by now,
+// nothing is removed and the error is [ErrChanged]. Each exception keeps what it was last seen as, with its conversation.
+func (s *Store) Remove(ctx context.Context, k Kept, runs []RemovableRun, snapshots []RemovableSnapshot, says string) error {
+	if len(runs)+len(snapshots) == 0 {
+		return nil
 	}
-	gone, dropped := []uint{0}, []uint{0}
-	for _, r := range loose {
-		gone = append(gone, r.ID)
-	}
-	for _, snap := range old {
-		dropped = append(dropped, snap.ID)
-	}
+	gone, dropped := append([]uint{0}, runIDs(runs)...), append([]uint{0}, snapshotIDs(snapshots)...)
 	// First they vanish, in one transaction with the history's entry; then the room that they take is given back, bit by bit. What a crash leaves
 	// of that is done by the next start.
-	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+	err := s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+		now, old, err := removable(tx, k, "0", "0")
+		if err != nil {
+			return happened{}, err
+		}
+		if !slices.Equal(runIDs(now), runIDs(runs)) || !slices.Equal(snapshotIDs(old), snapshotIDs(snapshots)) {
+			return happened{}, ErrChanged
+		}
 		for _, sql := range []string{"DELETE FROM shares WHERE run_id IN ?", "DELETE FROM sign_offs WHERE run_id IN ?", fmt.Sprintf("UPDATE runs SET sealed = %d WHERE id IN ?", runRemoved)} {
 			if err := tx.Exec(sql, gone).Error; err != nil {
 				return happened{}, err
 			}
 		}
-		what := happened{"retention.applied", "run", fmt.Sprint(len(loose)), map[string]any{"rule": says, "runs": gone[1:], "snapshots": dropped[1:]}}
+		what := happened{"retention.applied", "run", fmt.Sprint(len(runs)), map[string]any{"rule": says, "runs": gone[1:], "snapshots": dropped[1:]}}
 		return what, tx.Exec("UPDATE snapshots SET sealed = 0 WHERE id IN ?", dropped).Error
 	})
 	if err != nil {
-		return 0, 0, err
+		return err
 	}
-	for _, snap := range old {
+	for _, snap := range snapshots {
 		if err := s.dropSnapshot(ctx, snap.ID); err != nil {
-			return len(loose), len(old), err
+			return err
 		}
 	}
-	return len(loose), len(old), s.thin(ctx)
+	return s.thin(ctx)
+}
+
+func runIDs(runs []RemovableRun) []uint {
+	ids := make([]uint, len(runs))
+	for i, r := range runs {
+		ids[i] = r.ID
+	}
+	return ids
+}
+
+func snapshotIDs(snapshots []RemovableSnapshot) []uint {
+	ids := make([]uint, len(snapshots))
+	for i, snap := range snapshots {
+		ids[i] = snap.ID
+	}
+	return ids
 }
 
 // thin deletes what is left of removed runs, but for the blocks in which stands what exceptions or other runs' entries show.

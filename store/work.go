@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -365,10 +366,17 @@ func (s *Store) Reasons(ctx context.Context) (list []Reason, err error) {
 	return list, err
 }
 
-// SetReasons replaces the list of reasons. Those that are not in it any more are kept for the exceptions that have them, and
-// can be given no more.
-func (s *Store) SetReasons(ctx context.Context, texts []string) error {
+// SetReasons replaces the list of reasons, where it is still the one that was seen; if not, the error is [ErrChanged]. Those that are not in the
+// new list are kept for the exceptions that have them, and can be given no more.
+func (s *Store) SetReasons(ctx context.Context, texts, seen []string) error {
 	return s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+		var now []string
+		if err := tx.Model(&Reason{}).Where("active = 1").Order("id").Pluck("text", &now).Error; err != nil {
+			return happened{}, err
+		}
+		if !slices.Equal(now, seen) {
+			return happened{}, ErrChanged
+		}
 		if err := tx.Model(&Reason{}).Where("active = 1").Update("active", false).Error; err != nil {
 			return happened{}, err
 		}

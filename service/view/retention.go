@@ -9,8 +9,15 @@ type Retention struct {
 	Days   int `json:"days,omitempty" minimum:"1" description:"Those that are not older than so many days are kept; of any age where not stated."`
 }
 
+// Removal removes what a rule lets go, where that is still what was listed.
+type Removal struct {
+	Retention
+	List string `json:"list" required:"true" description:"What is removed: the list that POST /retention/tried gave for this rule. If the rule selects anything else by now, nothing is removed."`
+}
+
 // Removable is what a rule lets go.
 type Removable struct {
+	List      string              `json:"list" description:"Stands for exactly these runs and snapshots, for their removal."`
 	Runs      []RemovableRun      `json:"runs" nullable:"false"`
 	Snapshots []RemovableSnapshot `json:"snapshots" nullable:"false"`
 	Bytes     int64               `json:"bytes" description:"Room that it takes, roughly."`

@@ -83,6 +83,12 @@ type Reasons struct {
 	Reasons []string `json:"reasons" required:"true" nullable:"false"`
 }
 
+// NewReasons replaces the list of reasons, where it is still the one that was seen.
+type NewReasons struct {
+	Reasons []string `json:"reasons" required:"true" nullable:"false"`
+	Seen    []string `json:"seen" required:"true" nullable:"false" description:"The list that is replaced. If it is another by now, nothing is changed."`
+}
+
 // Overview is a page of exceptions over all sieves that somebody has to do something about.
 type Overview struct {
 	Exceptions []Pending `json:"exceptions" nullable:"false"`

@@ -2783,6 +2783,11 @@ export interface components {
             /** @enum {string} */
             role: "reader" | "analyst" | "admin";
         };
+        NewReasons: {
+            reasons: string[];
+            /** @description The list that is replaced. If it is another by now, nothing is changed. */
+            seen: string[];
+        };
         NewToken: {
             /** @description How long it works: 1 to 366 days, 90 where not stated. */
             days?: number;
@@ -3169,6 +3174,8 @@ export interface components {
              * @description Room that it takes, roughly.
              */
             bytes: number;
+            /** @description Stands for exactly these runs and snapshots, for their removal. */
+            list: string;
             runs: components["schemas"]["RemovableRun"][];
             /** @description What goes, in one sentence. */
             says: string;
@@ -3192,6 +3199,14 @@ export interface components {
             /** Format: int64 */
             records: number;
             set: string;
+        };
+        Removal: {
+            /** @description Those that are not older than so many days are kept; of any age where not stated. */
+            days?: number;
+            /** @description What is removed: the list that POST /retention/tried gave for this rule. If the rule selects anything else by now, nothing is removed. */
+            list: string;
+            /** @description So many of each sieve and set are kept; any number where not stated. */
+            newest?: number;
         };
         Renamed: {
             after: string;
@@ -5170,7 +5185,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["Reasons"];
+                "application/json": components["schemas"]["NewReasons"];
             };
         };
         responses: {
@@ -5203,7 +5218,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["Retention"];
+                "application/json": components["schemas"]["Removal"];
             };
         };
         responses: {

@@ -1,22 +1,35 @@
 import { Modal } from 'antd';
-import { useEffect } from 'react';
+import { useEffect, useId } from 'react';
 import { useBlocker } from 'react-router';
 
 /** The state of an address under which what is shown stays as it is. */
 export const stays = 'stays';
 
-/** Asks before the page is left, by a link, the browser's buttons or a reload, while something on it is not saved. Returns the question. */
-export function useUnsaved(unsaved: boolean, what: string) {
+/** What is not saved on the page that is shown, in words, by the part of the page that says so. */
+const unsaved = new Map<string, string>();
+
+const ask = (event: BeforeUnloadEvent) => event.preventDefault();
+
+/** Has the page ask before it is left, by a link, the browser's buttons or a reload, while a part of it is not saved. */
+export function useUnsaved(is: boolean, what: string) {
+  const part = useId();
+  useEffect(() => {
+    if (!is) return;
+    unsaved.set(part, what);
+    window.addEventListener('beforeunload', ask);
+    return () => {
+      unsaved.delete(part);
+      if (unsaved.size === 0) window.removeEventListener('beforeunload', ask);
+    };
+  }, [is, part, what]);
+}
+
+/** The question before a page with something unsaved is left; there is one for all parts of it. */
+export function Leaving() {
   const blocker = useBlocker(
     ({ currentLocation, nextLocation }) =>
-      unsaved && currentLocation.pathname !== nextLocation.pathname && nextLocation.state !== stays,
+      unsaved.size > 0 && currentLocation.pathname !== nextLocation.pathname && nextLocation.state !== stays,
   );
-  useEffect(() => {
-    if (!unsaved) return;
-    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
-    window.addEventListener('beforeunload', ask);
-    return () => window.removeEventListener('beforeunload', ask);
-  }, [unsaved]);
   return (
     <Modal
       title="Leave without saving?"
@@ -27,7 +40,8 @@ export function useUnsaved(unsaved: boolean, what: string) {
       onOk={() => blocker.proceed?.()}
       onCancel={() => blocker.reset?.()}
     >
-      {what} has not been saved, and will be lost.
+      {blocker.state === 'blocked' &&
+        [...unsaved.values()].map((what) => <p key={what}>{what} has not been saved, and will be lost.</p>)}
     </Modal>
   );
 }

@@ -13,19 +13,22 @@ export function Retention() {
   const queries = useQueryClient();
   const [newest, setNewest] = useState<number>();
   const [days, setDays] = useState<number>();
-  const [shown, setShown] = useState<Removable>();
+  const [listed, setListed] = useState<{ rule: string; what: Removable }>();
   const [gone, setGone] = useState('');
   const { act, failed } = useDoing();
   const body = { newest, days };
+  // What is listed belongs to the rule that it was listed by: under another one there is nothing to remove yet.
+  const rule = JSON.stringify(body);
+  const shown = listed?.rule === rule ? listed.what : undefined;
   const look = () =>
     act(async () => {
       setGone('');
-      setShown((await answer(api.POST('/api/v1/retention/tried', { body }))).data);
+      setListed({ rule, what: (await answer(api.POST('/api/v1/retention/tried', { body }))).data });
     });
-  const remove = () =>
+  const remove = (list: string) =>
     act(async () => {
-      setGone((await answer(api.POST('/api/v1/retention', { body }))).data.says);
-      setShown(undefined);
+      setGone((await answer(api.POST('/api/v1/retention', { body: { ...body, list } }))).data.says);
+      setListed(undefined);
       await queries.invalidateQueries(); // any page may have shown what is gone
     });
   const many = (shown?.runs.length ?? 0) + (shown?.snapshots.length ?? 0);
@@ -74,7 +77,11 @@ export function Retention() {
               ))}
             </ul>
             {many > 0 && (
-              <Popconfirm title="Remove them? They do not come back." okText="Remove" onConfirm={() => remove()}>
+              <Popconfirm
+                title="Remove them? They do not come back."
+                okText="Remove"
+                onConfirm={() => remove(shown.list)}
+              >
                 <Button size="small" danger>
                   Remove these
                 </Button>
