@@ -8,7 +8,23 @@ import (
 	"twinsieve/core/exact"
 )
 
-// bar is a bar of the chart from the left total to the right total, in units of its frame.
+// bridge is the chart from the left total to the right total, in units of its frame.
+type bridge struct {
+	Bars []bar
+	Zero float64 // where the line of zero is drawn; NaN: nowhere, for no bar is on its other side
+	Cut  string  // what is said of bars that do not begin at zero
+}
+
+// aside is what stands beside the title of a balance's bridge.
+func aside(b Balance) string {
+	says := b.Name + " · " + b.Closes
+	if cut := bridgeOf(b, 1, 1, 0, 0).Cut; cut != "" {
+		says += " · " + cut
+	}
+	return says
+}
+
+// bar is a bar of a bridge.
 type bar struct {
 	X, Y, Width, Height float64
 	Next                float64 // how high the next bar begins
@@ -33,8 +49,8 @@ func frame(low, high float64) (floor, base, top float64) {
 	return min(low, 0), 0, max(high, 0)
 }
 
-// bars lays out the chart in a frame of so many units. The heights are drawn from floats; the figures are the exact texts.
-func bars(b Balance, width, height, above, below float64) []bar {
+// bridgeOf lays out the chart in a frame of so many units. The heights are drawn from floats; the figures are the exact texts.
+func bridgeOf(b Balance, width, height, above, below float64) bridge {
 	high, low := math.Inf(-1), math.Inf(1)
 	at, places := 0.0, 0
 	type span struct{ from, to float64 }
@@ -58,7 +74,15 @@ func bars(b Balance, width, height, above, below float64) []bar {
 		return above + (height-above-below)*(1-(v-floor)/max(top-floor, 1e-9))
 	}
 	step := width / float64(len(b.Steps))
-	var list []bar
+	out := bridge{Zero: math.NaN()}
+	switch {
+	case base > 0:
+		out.Cut = "bars are cut off below"
+	case base < 0:
+		out.Cut = "bars are cut off above"
+	case floor < 0:
+		out.Zero = y(0)
+	}
 	for i, s := range b.Steps {
 		from, to := spans[i].from, spans[i].to
 		if s.Total {
@@ -69,7 +93,7 @@ func bars(b Balance, width, height, above, below float64) []bar {
 		if !s.Total && !strings.HasPrefix(s.Change, "-") {
 			text = "+" + text
 		}
-		list = append(list, bar{X: (float64(i) + 0.175) * step, Y: top, Width: 0.65 * step, Height: max(bottom-top, height/150), Next: y(spans[i].to), Label: s.Label, Text: text, Fill: s.Fill})
+		out.Bars = append(out.Bars, bar{X: (float64(i) + 0.175) * step, Y: top, Width: 0.65 * step, Height: max(bottom-top, height/150), Next: y(spans[i].to), Label: s.Label, Text: text, Fill: s.Fill})
 	}
-	return list
+	return out
 }

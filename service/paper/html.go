@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 
@@ -13,7 +14,7 @@ import (
 //go:embed page.html
 var pageText string
 
-var page = template.Must(template.New("page").Funcs(template.FuncMap{"chart": chart, "number": func(n int64) string { return Grouped(strconv.FormatInt(n, 10), 0) }}).Parse(pageText))
+var page = template.Must(template.New("page").Funcs(template.FuncMap{"chart": chart, "aside": aside, "number": func(n int64) string { return Grouped(strconv.FormatInt(n, 10), 0) }}).Parse(pageText))
 
 // HTML writes a document as a page that stands alone: it needs nothing from anywhere, runs nothing, and prints on A4.
 func HTML(w io.Writer, d *Document) error { return page.Execute(w, d) }
@@ -24,11 +25,15 @@ func chart(b Balance) template.HTML {
 	var out strings.Builder
 	esc := template.HTMLEscapeString
 	var words []string
-	list := bars(b, width, height, 20, 26)
+	drawn := bridgeOf(b, width, height, 20, 26)
+	list := drawn.Bars
 	for _, s := range list {
 		words = append(words, s.Label+" "+s.Text)
 	}
 	fmt.Fprintf(&out, `<svg viewBox="0 0 %g %g" role="img" aria-label="%s">`, width, height, esc(strings.Join(words, "; ")))
+	if !math.IsNaN(drawn.Zero) {
+		fmt.Fprintf(&out, `<line x1="0" x2="%g" y1="%.1f" y2="%.1f" stroke="%s"/>`, width, drawn.Zero, drawn.Zero, hex("line"))
+	}
 	for i, s := range list {
 		fmt.Fprintf(&out, `<rect x="%.1f" y="%.1f" width="%.1f" height="%.1f" fill="%s"/>`, s.X, s.Y, s.Width, s.Height, hex(s.Fill))
 		if i < len(list)-1 {

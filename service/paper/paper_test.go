@@ -36,7 +36,8 @@ func TestBars(t *testing.T) {
 		for i, c := range changes {
 			b.Steps = append(b.Steps, Step{Label: "a step", Change: c, Total: i == 0 || i == len(changes)-1})
 		}
-		list := bars(b, width, height, above, below)
+		drawn := bridgeOf(b, width, height, above, below)
+		list := drawn.Bars
 		if len(list) != len(changes) {
 			t.Fatalf("%s: %d bars", name, len(list))
 		}
@@ -49,6 +50,21 @@ func TestBars(t *testing.T) {
 		}
 		if a < 0 && z < 0 && math.Abs(first.Y-last.Y) > 0.01 || a > 0 && z > 0 && math.Abs(first.Y+first.Height-last.Y-last.Height) > 0.01 {
 			t.Errorf("%s: totals begin at %+v and %+v", name, first, last)
+		}
+		// A line at zero is there where bars are on both sides of it, and what does not begin at zero is said to be cut off.
+		up, down := 0.0, 0.0
+		for at, i := 0.0, 0; i < len(changes); i++ {
+			n, _ := strconv.ParseFloat(changes[i], 64)
+			if at += n; b.Steps[i].Total {
+				at = n
+			}
+			up, down = max(up, at), min(down, at)
+		}
+		if through := up > 0 && down < 0; through && math.IsNaN(drawn.Zero) || drawn.Cut != "" && (through || !math.IsNaN(drawn.Zero)) {
+			t.Errorf("%s: from %v to %v, a line at %v and %q", name, down, up, drawn.Zero, drawn.Cut)
+		}
+		if zero := drawn.Zero; !math.IsNaN(zero) && a < 0 && math.Abs(first.Y-zero) > 0.01 {
+			t.Errorf("%s: the line of zero is at %v, and the total hangs from %v", name, zero, first.Y)
 		}
 		for i, one := range list {
 			if one.X < 0 || one.X+one.Width > width || one.Y < above-0.01 || one.Y+one.Height > height-below+height/100 || math.IsNaN(one.Y) || one.Height <= 0 {
@@ -64,7 +80,7 @@ func TestBars(t *testing.T) {
 			}
 		}
 	}
-	if got := bars(Balance{Steps: []Step{{Change: "1234.5", Total: true}, {Change: "0.25"}, {Change: "1234.75", Total: true}}}, width, height, above, below); got[0].Text != "1,234.50" || got[1].Text != "+0.25" || got[2].Text != "1,234.75" {
+	if got := bridgeOf(Balance{Steps: []Step{{Change: "1234.5", Total: true}, {Change: "0.25"}, {Change: "1234.75", Total: true}}}, width, height, above, below).Bars; got[0].Text != "1,234.50" || got[1].Text != "+0.25" || got[2].Text != "1,234.75" {
 		t.Errorf("%+v", got)
 	}
 }

@@ -3,6 +3,7 @@ package paper
 import (
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 
@@ -146,9 +147,15 @@ func (s *sheet) trays() {
 func (s *sheet) balance(b Balance) {
 	const high = 46.0
 	s.room(high + 12)
-	s.title("From the left total to the right total", b.Name+" · "+b.Closes)
+	s.title("From the left total to the right total", aside(b))
 	left, top := s.GetX(), s.GetY()
-	list := bars(b, wide, high, 6, 6)
+	drawn := bridgeOf(b, wide, high, 6, 6)
+	if !math.IsNaN(drawn.Zero) {
+		c := colours["line"]
+		s.SetDrawColor(c[0], c[1], c[2])
+		s.Line(left, top+drawn.Zero, left+wide, top+drawn.Zero)
+	}
+	list := drawn.Bars
 	for i, one := range list {
 		c := colours[one.Fill]
 		s.SetFillColor(c[0], c[1], c[2])
