@@ -153,7 +153,7 @@ func (f *lookFlags) stray(cmd *cobra.Command) (name string) {
 	return name
 }
 
-// look is what the options say of the rows. A text that is one of the known columns is just that column.
+// look is what the options say of the rows. Where columns are known, a text begins with the longest of their names that it can begin with.
 func (f *lookFlags) look(known []string) (view.Look, error) {
 	look := view.Look{Comparison: f.comparison, Swap: f.swap, Kept: f.kept, Side: f.side, Dropped: f.dropped, Tray: f.tray, Fill: f.fill, Where: f.where, Confirm: f.yes,
 		Carried: f.carried, Partners: f.partners, Align: comparison.Alignment{By: f.align}}
@@ -172,19 +172,14 @@ func (f *lookFlags) look(known []string) (view.Look, error) {
 		return look, wrongRequest("--prefix takes two, one for each side, as in log,invoice, or none")
 	}
 	for _, text := range f.columns {
-		if name := strings.TrimSpace(text); slices.Contains(known, name) {
-			look.Columns = append(look.Columns, comparison.Chosen{Column: name})
-			continue
-		}
 		name, as, _ := strings.Cut(text, " as ")
+		if column, rest := begins(text, known); column != "" && (rest == "" || strings.HasPrefix(rest, " as ")) {
+			name, as = column, strings.TrimPrefix(rest, " as ")
+		}
 		look.Columns = append(look.Columns, comparison.Chosen{Column: strings.TrimSpace(name), As: strings.TrimSpace(as)})
 	}
 	for _, text := range f.sort {
-		if name := strings.TrimSpace(text); slices.Contains(known, name) {
-			look.Sort = append(look.Sort, view.SortBy{Column: name})
-			continue
-		}
-		by, err := parseSort(text)
+		by, err := parseSort(text, known)
 		if err != nil {
 			return look, err
 		}
@@ -207,23 +202,45 @@ func (f *lookFlags) look(known []string) (view.Look, error) {
 	return look, nil
 }
 
-// parseSort reads "NAME", with "desc", "blanks first" and "as TYPE" behind it, in any order.
-func parseSort(text string) (view.SortBy, error) {
-	by := view.SortBy{Column: strings.TrimSpace(text)}
+// begins finds the longest of the known columns that a text is, or begins with before a space, and what follows it.
+func begins(text string, known []string) (column, rest string) {
+	text = strings.TrimSpace(text)
+	for _, name := range known {
+		if behind, ok := strings.CutPrefix(text, name); ok && len(name) > len(column) && (behind == "" || behind[0] == ' ') {
+			column, rest = name, behind
+		}
+	}
+	return column, rest
+}
+
+// parseSort reads a column, with "desc", "blanks first" and "as TYPE" behind it, in any order.
+func parseSort(text string, known []string) (view.SortBy, error) {
+	if column, rest := begins(text, known); column != "" {
+		if by, err := parseOrder(text, rest); err != nil || by.Column == "" {
+			by.Column = column
+			return by, err
+		}
+	}
+	return parseOrder(text, text)
+}
+
+// parseOrder reads the words behind a column, from the last to the first. What is left before them is the column.
+func parseOrder(text, words string) (view.SortBy, error) {
+	var by view.SortBy
 	for {
-		rest := by.Column
+		rest := strings.TrimRight(words, " ")
 		if name, ok := strings.CutSuffix(rest, " desc"); ok {
-			by.Descending, by.Column = true, name
+			by.Descending, words = true, name
 		} else if name, ok := strings.CutSuffix(rest, " blanks first"); ok {
-			by.BlanksFirst, by.Column = true, name
-		} else if at := strings.LastIndex(rest, " as "); at > 0 && by.As == "" {
+			by.BlanksFirst, words = true, name
+		} else if at := strings.LastIndex(rest, " as "); at >= 0 && by.As == "" {
 			name, _, _ := strings.Cut(rest[at+4:], " ")
 			if !slices.Contains(typing.Names, name) {
 				return by, wrongRequest("--sort %q: %q is no type; write one of %s", text, name, strings.Join(typing.Names, ", "))
 			}
-			by.As, by.Column = rest[at+4:], rest[:at]
-		}
-		if by.Column = strings.TrimSpace(by.Column); by.Column == rest {
+			by.As, words = rest[at+4:], rest[:at]
+		} else {
+			by.Column = strings.TrimSpace(rest)
 			return by, nil
 		}
 	}

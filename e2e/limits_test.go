@@ -40,9 +40,17 @@ func TestLimits(t *testing.T) {
 	if r := run(t, p.at(), "run", "Many"); r.status != 1 {
 		t.Fatalf("%+v", r)
 	}
+	const changes = 1200
+	reasons, err := p.client().Reasons(t.Context())
+	for i := 0; i < changes && err == nil; i++ {
+		reasons, err = p.client().SetReasons(t.Context(), []string{fmt.Sprintf("tide %d", i)}, reasons.Reasons)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
 	for _, c := range []struct {
 		args  []string
-		all   int    // how many there are; 0: not known
+		all   int
 		field string // of JSON
 	}{
 		{[]string{"records", "left"}, many, "records"},
@@ -50,6 +58,7 @@ func TestLimits(t *testing.T) {
 		{[]string{"view", "Many", "--comparison", "full"}, 2 * many, "rows"},
 		{[]string{"report", "Many", "--tray", "missing"}, many, "entries"},
 		{[]string{"exceptions"}, 2*many + many/2, "exceptions"},
+		{[]string{"history", "--kind", "reasons"}, changes, "events"},
 	} {
 		for _, limit := range []int{1, 1000, 1001, 2100, 100_000} {
 			want := min(limit, c.all)
@@ -111,6 +120,11 @@ func TestLimits(t *testing.T) {
 	r := run(t, p.at(), "view", "Many", "--comparison", "left-anti", "--columns", "n as m,tot desc", "--sort", "tot desc", "--limit", "2", "-o", "csv")
 	if want := "n as m,tot desc\n\"quay, 3\",1\n\"quay, 2\",2\n"; r.status != 0 || r.out != want {
 		t.Errorf("columns of odd names: exit %d, %q %s, want %q", r.status, r.out, r.errors, want)
+	}
+	// Something behind such a name says what it says behind any other.
+	r = run(t, p.at(), "view", "Many", "--comparison", "left-anti", "--columns", "n as m as berth,tot desc as sum", "--sort", "tot desc desc", "--limit", "2", "-o", "csv")
+	if want := "berth,sum\n\"quay, 0\",2300\n\"quay, 1\",2299\n"; r.status != 0 || r.out != want {
+		t.Errorf("columns of odd names, with more behind them: exit %d, %q %s, want %q", r.status, r.out, r.errors, want)
 	}
 	if r := run(t, p.at(), "view", "Many", "--sort", "n as mm"); r.status != 2 || !strings.Contains(r.errors, `"mm" is no type`) {
 		t.Errorf("%+v", r)
