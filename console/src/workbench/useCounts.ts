@@ -3,23 +3,23 @@ import { answer, api, ProblemError, type Counts, type Definition, type Job } fro
 import { follow } from '../api/jobs';
 import { complete } from './definition';
 
-/** The counts of a bench: those of its definition as it is, and those before the last change that was counted. */
-type State = {
+/** What was counted last: of which definition, and with what result. */
+type Counted = {
+  of?: string;
   counts?: Counts;
-  counted?: Definition; // of which the counts are
-  before?: Counts;
+  counted?: Definition;
+  before?: Counts; // before the last change that was counted
   error?: unknown;
-  job?: Job;
-  busy: boolean;
 };
 
 /**
  * Counts a definition after each change; an earlier count of the same bench is given up. It is counted under the name that it is
- * saved under, so that it has that sieve's crosswalk.
+ * saved under, so that it has that sieve's crosswalk. Until a change is counted the counts of before are at hand, and it is busy.
  */
 export function useCounts(draft: Definition, savedAs: string) {
   const bench = useId();
-  const [state, setState] = useState<State>({ busy: false });
+  const [last, setLast] = useState<Counted>({});
+  const [under, setUnder] = useState<{ of: string; job: Job }>();
   const text = JSON.stringify({ ...draft, name: savedAs });
   const [page] = useState(() => String(Math.random())); // so that two open pages do not give up each other's counts
   useEffect(() => {
@@ -27,7 +27,6 @@ export function useCounts(draft: Definition, savedAs: string) {
     if (!complete(definition)) return;
     const given = new AbortController();
     const timer = setTimeout(async () => {
-      setState((s) => ({ ...s, busy: true }));
       try {
         const { data: job } = await answer(
           api.POST('/api/v1/counts', { body: { definition, draft: bench + page }, signal: given.signal }),
@@ -35,22 +34,20 @@ export function useCounts(draft: Definition, savedAs: string) {
         const shownFrom = Date.now() + 400; // a bar that flashes by is noise
         const end = await follow(
           job,
-          (now) => Date.now() > shownFrom && setState((s) => ({ ...s, job: now })),
+          (now) => Date.now() > shownFrom && setUnder({ of: text, job: now }),
           given.signal,
         );
-        setState((s) => ({
-          counts: end.result?.counts,
+        const counts = end.result?.counts;
+        setLast((l) => ({
+          of: text,
+          counts,
           counted: definition,
-          before:
-            JSON.stringify(s.counted) !== text && s.counts && comparable(s.counts, end.result?.counts)
-              ? s.counts
-              : s.before,
-          busy: false,
+          before: l.of !== text && l.counts && comparable(l.counts, counts) ? l.counts : l.before,
         }));
       } catch (error) {
         if (given.signal.aborted) return;
         if (error instanceof ProblemError && error.problem.type === '/problems/cancelled') return;
-        setState((s) => ({ before: s.before, error, busy: false }));
+        setLast((l) => ({ of: text, before: l.before, error }));
       }
     }, 200);
     return () => {
@@ -58,7 +55,16 @@ export function useCounts(draft: Definition, savedAs: string) {
       given.abort();
     };
   }, [text, bench, page]);
-  return complete(draft) ? state : { busy: false };
+  if (!complete(draft)) return { busy: false };
+  const busy = last.of !== text;
+  return {
+    counts: last.counts,
+    counted: last.counted, // of which the counts are
+    before: last.before,
+    error: busy ? undefined : last.error,
+    job: busy && under?.of === text ? under.job : undefined,
+    busy,
+  };
 }
 
 /** Counts of other record sets say nothing beside these. */
