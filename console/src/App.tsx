@@ -1,12 +1,13 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { Button, ConfigProvider } from 'antd';
-import { useEffect, useLayoutEffect, useState } from 'react';
-import { createBrowserRouter, Navigate, NavLink, Route, RouterProvider, Routes } from 'react-router';
+import { type ComponentType, useEffect, useLayoutEffect, useState } from 'react';
+import { createBrowserRouter, Navigate, NavLink, Route, RouterProvider, Routes, useLocation } from 'react-router';
 import { nobody, ProblemError, sessions } from './api/client';
 import { useMe } from './api/people';
 import { Fault } from './parts/Fault';
 import { Mark } from './parts/Glyph';
 import { KeyBox } from './parts/KeyBox';
+import { Leaving } from './parts/useUnsaved';
 import { Activity } from './pages/Activity';
 import { CrosswalkPage } from './pages/Crosswalk';
 import { Exceptions } from './pages/Exceptions';
@@ -78,6 +79,11 @@ function All() {
   );
 }
 
+/** A page of one report, set or sieve. What is typed and chosen on it belongs to that one: another begins with nothing. */
+function Of({ page: Page }: { page: ComponentType }) {
+  return <Page key={useLocation().pathname} />;
+}
+
 /** That a session has ended shows in any answer; then it is asked who is there. */
 function useSession() {
   useEffect(() => {
@@ -133,24 +139,25 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) 
         </div>
       </aside>
       {ended && <SignInAgain name={me.data.name} />}
+      <Leaving />
       <main id="main" key={me.data.name}>
         <Routes>
           <Route path="/" element={<Navigate to="/reports" replace />} />
           <Route path="/sets" element={<Sets />} />
-          <Route path="/sets/:name" element={<SetPage />} />
+          <Route path="/sets/:name" element={<Of page={SetPage} />} />
           <Route path="/stack" element={<Stack />} />
           <Route path="/sieves" element={<Sieves />} />
           <Route path="/sieves/new" element={<Workbench />} />
           <Route path="/sieves/of/:name" element={<Workbench />} />
-          <Route path="/sieves/of/:name/crosswalk" element={<CrosswalkPage />} />
+          <Route path="/sieves/of/:name/crosswalk" element={<Of page={CrosswalkPage} />} />
           <Route path="/trace" element={<Trace />} />
-          <Route path="/reports/:run/rows" element={<RunRows />} />
-          <Route path="/reports/:run/near" element={<NearMatches />} />
+          <Route path="/reports/:run/rows" element={<Of page={RunRows} />} />
+          <Route path="/reports/:run/near" element={<Of page={NearMatches} />} />
           <Route path="/reports" element={<Reports />} />
-          <Route path="/reports/:run" element={<Report />} />
+          <Route path="/reports/:run" element={<Of page={Report} />} />
           <Route path="/activity" element={<Activity />} />
           <Route path="/exceptions" element={<Exceptions />} />
-          <Route path="/sieves/of/:name/trend" element={<TrendPage />} />
+          <Route path="/sieves/of/:name/trend" element={<Of page={TrendPage} />} />
           <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<p className="empty">There is no such page. Choose one on the left.</p>} />
         </Routes>

@@ -7,6 +7,7 @@ import { connections, tables } from '../api/connections';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { Choice } from '../parts/Choice';
+import { useDraft } from '../parts/useDraft';
 
 /** Takes the rows of a table or of a query. */
 export function FromDatabase({ take }: { take: (source: SourceRef, name: string) => void }) {
@@ -38,7 +39,7 @@ function Rows({ take }: { take: (source: SourceRef, name: string) => void }) {
   const [chosen, setChosen] = useState<string>();
   const [by, setBy] = useState<'table' | 'query'>('table');
   const [table, setTable] = useState<string>();
-  const [query, setQuery] = useState('');
+  const [query, setQuery] = useDraft('query of a database');
   const connection = chosen ?? list.data?.[0]?.name;
   const seen = useQuery({
     queryKey: ['tables', connection],

@@ -1,11 +1,12 @@
 import { Button, Input, Modal } from 'antd';
 import type { TextAreaRef } from 'antd/es/input/TextArea';
 import { useRef, useState } from 'react';
+import { useDraft } from '../parts/useDraft';
 
 /** Takes cells that were copied from a spreadsheet. */
 export function Paste({ take }: { take: (text: string) => void }) {
   const [open, setOpen] = useState(false);
-  const [text, setText] = useState('');
+  const [text, setText] = useDraft('cells to paste');
   const area = useRef<TextAreaRef>(null);
   return (
     <>

@@ -13,12 +13,13 @@ import { JobBar } from '../parts/JobBar';
 import { Key } from '../parts/Key';
 import { Loaded } from '../parts/Loaded';
 import { useDoing } from '../parts/useDoing';
+import { useDraft } from '../parts/useDraft';
 import { Signed } from '../report/SignOff';
 
 /** Records without a partner that might belong together: suggestions that a person accepts or refuses. */
 export function NearMatches() {
   const run = useRun(Number(useParams().run));
-  return <Loaded of={run}>{(run) => <NearOf key={run.id} run={run} />}</Loaded>;
+  return <Loaded of={run}>{(run) => <NearOf run={run} />}</Loaded>;
 }
 
 const idOf = (s: Suggested) => `${s.left.number}-${s.right.number}`;
@@ -27,7 +28,7 @@ function NearOf({ run }: { run: Run }) {
   const { ask, job, result, failed } = useAsk(run.id, (j) => j.result?.near);
   const may = useMay('analyst');
   const [chosen, setChosen] = useState<string[]>([]);
-  const [reason, setReason] = useState('');
+  const [reason, setReason] = useDraft(`reason of near matches in report ${run.id}`);
   const { act, failed: wrong, busy, forgive } = useDoing();
   const [done, setDone] = useState('');
   const look = () =>

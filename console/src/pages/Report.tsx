@@ -30,8 +30,7 @@ import { EntryDrawer } from './EntryDrawer';
 
 export function Report() {
   const run = useRun(Number(useParams().run));
-  // What is chosen and typed in a report is that report's: another begins with nothing.
-  return <Loaded of={run}>{(run) => <ReportOf key={run.id} run={run} />}</Loaded>;
+  return <Loaded of={run}>{(run) => <ReportOf run={run} />}</Loaded>;
 }
 
 function ReportOf({ run }: { run: Run }) {
@@ -262,6 +261,7 @@ function Entries(p: {
           total={total}
           seen={entries.data?.pages[0]?.seen ?? 0}
           chosen={p.picked.map((e) => e.id)}
+          unseen={entries.data ? p.picked.filter((e) => !rows.some((row) => row.id === e.id)).length : 0}
           clear={() => p.pick([])}
         />
       )}

@@ -14,7 +14,7 @@ import { Signed } from '../report/SignOff';
 /** The rows of every comparison of a run. */
 export function RunRows() {
   const run = useRun(Number(useParams().run));
-  return <Loaded of={run}>{(run) => <RowsOf key={run.id} run={run} />}</Loaded>;
+  return <Loaded of={run}>{(run) => <RowsOf run={run} />}</Loaded>;
 }
 
 function RowsOf({ run }: { run: Run }) {

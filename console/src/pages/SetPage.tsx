@@ -24,11 +24,7 @@ export function SetPage() {
     queryKey: ['set', name],
     queryFn: async () => (await answer(api.GET('/api/v1/sets/{name}', { params: { path: { name } } }))).data,
   });
-  return (
-    <Loaded key={name} of={set}>
-      {(read) => <SnapshotOf name={name} snapshot={read.snapshot} />}
-    </Loaded>
-  );
+  return <Loaded of={set}>{(read) => <SnapshotOf name={name} snapshot={read.snapshot} />}</Loaded>;
 }
 
 function SnapshotOf({ name, snapshot: s }: { name: string; snapshot: Snapshot }) {

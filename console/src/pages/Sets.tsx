@@ -76,11 +76,10 @@ export function Sets() {
     ]);
   }
 
-  const leaving = useUnsaved(arriving.length > 0, 'What has arrived here');
+  useUnsaved(arriving.length > 0, 'What has arrived here');
 
   return (
     <>
-      {leaving}
       <h1>Record sets</h1>
       <p className="say">
         What one office wrote down, and what another office claims. Each load of a set is a snapshot; a snapshot never

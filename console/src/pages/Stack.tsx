@@ -8,6 +8,7 @@ import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { MakeSet } from '../parts/MakeSet';
 import { Origins } from '../parts/Origins';
+import { useUnsaved } from '../parts/useUnsaved';
 
 type Part = { set: string; label: string; rename: Record<string, string> };
 
@@ -22,8 +23,11 @@ export function Stack() {
     origin: origin || 'origin',
     common,
   };
+  const [made, setMade] = useState('');
+  const now = JSON.stringify(source);
+  useUnsaved(parts.length > 0 && made !== now, 'This stack');
   const preview = useQuery({
-    queryKey: ['stack', JSON.stringify(source)],
+    queryKey: ['stack', now],
     enabled: parts.length > 1,
     placeholderData: keepPreviousData,
     queryFn: async () => (await answer(api.POST('/api/v1/previews', { body: { source, choices: {} } }))).data,
@@ -43,7 +47,7 @@ export function Stack() {
             anew when one of those has a newer snapshot.
           </p>
         </div>
-        <MakeSet source={shown && fresh ? source : undefined} />
+        <MakeSet source={shown && fresh ? source : undefined} made={() => setMade(now)} />
       </div>
       <div className="choices">
         <Choice label="record sets, in this order">

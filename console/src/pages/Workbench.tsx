@@ -126,10 +126,10 @@ function Bench({
   const [waiting, setWaiting] = useState(remedy); // until the counts without it are there
   const apply = (applied: Definition, what: string) => {
     const next = { compare: [], ...applied, name: draft.name };
-    if (counting.counts) setRemedied({ what, before: counting.counts, draft: next });
+    if (counting.counts && !counting.busy) setRemedied({ what, before: counting.counts, draft: next });
     setDraft(next);
   };
-  if (waiting && counting.counts) {
+  if (waiting && counting.counts && !counting.busy) {
     setWaiting(undefined);
     apply(waiting.applied, waiting.remedy);
   }
@@ -182,7 +182,7 @@ function Bench({
   useEffect(() => {
     if (ran) void go(`/reports/${ran}`);
   }, [ran, go]);
-  const leaving = useUnsaved(dirty, saved.name ? `What has changed in ${saved.name}` : 'This new sieve');
+  useUnsaved(dirty, saved.name ? `What has changed in ${saved.name}` : 'This new sieve');
 
   const wrong = error ?? (running.failed === unsaved ? undefined : running.failed) ?? counting.error;
   const may = useMay('analyst');
@@ -199,7 +199,12 @@ function Bench({
             onChange={(event) => set({ name: event.target.value })}
             className="name"
           />
-          <p className="say" data-testid="sentence">
+          <p
+            className="say"
+            data-testid="sentence"
+            aria-busy={counting.busy}
+            style={{ opacity: counting.busy && counting.counts ? 0.6 : 1 }}
+          >
             <Sentence draft={draft} counts={counting.counts} />
           </p>
         </div>
@@ -225,7 +230,6 @@ function Bench({
           )}
         </div>
       </div>
-      {leaving}
       {running.job && <JobBar job={running.job} />}
       {!placed(wrong) && <Fault error={wrong} />}
       <section className="three">
@@ -323,6 +327,7 @@ function Bench({
           aria-busy={counting.busy}
           style={{ opacity: counting.busy ? 0.6 : 1 }}
           data-testid="counts"
+          data-asked={JSON.stringify(counting.counted)}
         >
           <p className="say" data-testid="words">
             {counting.counts.sentence}

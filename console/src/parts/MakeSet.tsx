@@ -8,29 +8,31 @@ import { Form } from './Form';
 import { JobBar } from './JobBar';
 
 /** Makes a record set of a source that is made from others, under a name that is given; nothing is made without a source. */
-export function MakeSet({ source, autoFocus }: { source?: SourceRef; autoFocus?: boolean }) {
+export function MakeSet(p: { source?: SourceRef; autoFocus?: boolean; made?: () => void }) {
+  const { source } = p;
   const [name, setName] = useState('');
   const [made, setMade] = useState('');
   const making = useJob();
   const set = name.trim();
   const ready = source !== undefined && set !== '' && !making.job;
-  const make = () => {
+  const make = async () => {
     if (!ready) return;
     setMade('');
-    void making.run(async () => {
+    const end = await making.run(async () => {
       const { data } = await answer(
         api.POST('/api/v1/sets/{name}/snapshots', { params: { path: { name: set } }, body: { source, choices: {} } }),
       );
       setMade(set);
       return data;
     });
+    if (end) p.made?.();
   };
   return (
     <div style={{ width: 360 }}>
-      <Form send={make}>
+      <Form send={() => void make()}>
         <div style={{ display: 'flex', gap: 6 }}>
           <Input
-            autoFocus={autoFocus}
+            autoFocus={p.autoFocus}
             aria-label="Name of the new record set"
             placeholder="name of the new record set"
             value={name}

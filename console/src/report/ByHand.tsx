@@ -7,6 +7,7 @@ import { useMay } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { ReasonField } from '../parts/ReasonField';
 import { useDoing } from '../parts/useDoing';
+import { useDraft } from '../parts/useDraft';
 import { amount, change, count, places } from '../parts/format';
 
 export type Chosen = { left: number[]; right: number[] };
@@ -14,7 +15,7 @@ export type Chosen = { left: number[]; right: number[] };
 /** Records that have been chosen on both sides: their sums and the difference, and, for who may, the means to pair them by hand. */
 export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear: () => void }) {
   const may = useMay('analyst');
-  const [reason, setReason] = useState('');
+  const [reason, setReason] = useDraft(`reason of a pairing in report ${run.id}`);
   const [done, setDone] = useState(false);
   const { act, failed, busy } = useDoing(['crosswalk']);
   const both = chosen.left.length > 0 && chosen.right.length > 0;

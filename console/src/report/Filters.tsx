@@ -193,7 +193,7 @@ function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
             <div className="acts" style={{ alignItems: 'end' }}>
               <TextChoice label="save what is chosen as" width={190} value={name} change={setName} />
               <Button size="small" htmlType="submit" disabled={!name}>
-                Save
+                {list.data?.some((f) => f.name === name) ? 'Replace' : 'Save'}
               </Button>
             </div>
           </Form>

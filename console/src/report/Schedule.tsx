@@ -8,6 +8,7 @@ import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
 import { useDoing } from '../parts/useDoing';
+import { useUnsaved } from '../parts/useUnsaved';
 
 /** When a sieve runs by itself, and how that went. */
 export function Schedule({ sieve }: { sieve: string }) {
@@ -17,27 +18,39 @@ export function Schedule({ sieve }: { sieve: string }) {
       (await answer(api.GET('/api/v1/sieves/{name}/schedule', { params: { path: { name: sieve } } }))).data,
   });
   if (!schedule.data) return <Fault error={schedule.error} />;
-  return <ScheduleForm key={schedule.data.version} sieve={sieve} schedule={schedule.data} />;
+  return <ScheduleForm sieve={sieve} schedule={schedule.data} />;
 }
+
+type Times = Pick<ScheduleView, 'cron' | 'zone' | 'watch' | 'both'>;
 
 function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: ScheduleView }) {
   const may = useMay('analyst');
-  const [cron, setCron] = useState(s.cron);
-  const [zone, setZone] = useState(s.zone || Intl.DateTimeFormat().resolvedOptions().timeZone);
-  const [watch, setWatch] = useState(s.watch);
-  const [both, setBoth] = useState(s.both);
+  const saved: Times = {
+    cron: s.cron,
+    zone: s.zone || Intl.DateTimeFormat().resolvedOptions().timeZone,
+    watch: s.watch,
+    both: s.both,
+  };
+  const [typed, setTyped] = useState<Partial<Times>>({});
+  const change = (part: Partial<Times>) => setTyped((before) => ({ ...before, ...part }));
+  const { cron, zone, watch, both } = { ...saved, ...typed };
+  useUnsaved(Object.keys(typed).length > 0, 'When this sieve runs by itself');
   const { act, failed } = useDoing(['schedule', sieve]);
-  const save = (active: boolean) =>
-    act(() =>
-      answer(
-        api.PUT('/api/v1/sieves/{name}/schedule', {
-          params: { path: { name: sieve }, header: { 'If-Match': `"${s.version}"` } },
-          body: { cron, zone, watch, both, active },
-        }),
-      ),
+  const put = (body: Times & { active: boolean }) =>
+    answer(
+      api.PUT('/api/v1/sieves/{name}/schedule', {
+        params: { path: { name: sieve }, header: { 'If-Match': `"${s.version}"` } },
+        body,
+      }),
     );
+  const save = () =>
+    act(async () => {
+      await put({ cron, zone, watch, both, active: true });
+      setTyped({});
+    });
+  const end = () => act(() => put({ ...saved, active: false })); // what has been typed is not saved by it
   return (
-    <Form className="panel" label="Runs by itself" send={() => void save(true)}>
+    <Form className="panel" label="Runs by itself" send={() => void save()}>
       <h2>
         Runs by itself{' '}
         <small>
@@ -52,7 +65,7 @@ function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: Schedul
           placeholder="30 6 * * 1-5"
           width={260}
           value={cron}
-          change={setCron}
+          change={(to) => change({ cron: to })}
           disabled={!may}
         />
         <TextChoice
@@ -60,13 +73,13 @@ function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: Schedul
           placeholder="Europe/Stockholm"
           width={160}
           value={zone}
-          change={setZone}
+          change={(to) => change({ zone: to })}
           disabled={!may}
         />
-        <Checkbox checked={watch} disabled={!may} onChange={(event) => setWatch(event.target.checked)}>
+        <Checkbox checked={watch} disabled={!may} onChange={(event) => change({ watch: event.target.checked })}>
           when files have come
         </Checkbox>
-        <Checkbox checked={both} disabled={!may} onChange={(event) => setBoth(event.target.checked)}>
+        <Checkbox checked={both} disabled={!may} onChange={(event) => change({ both: event.target.checked })}>
           only once both sides are newer than in its last run
         </Checkbox>
         {may && (
@@ -75,7 +88,7 @@ function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: Schedul
           </Button>
         )}
         {may && s.active && (
-          <Button size="small" onClick={() => void save(false)}>
+          <Button size="small" onClick={() => void end()}>
             No longer
           </Button>
         )}

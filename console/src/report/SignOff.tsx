@@ -6,6 +6,7 @@ import { useMay, useMe } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { count } from '../parts/format';
 import { useDoing } from '../parts/useDoing';
+import { useDraft } from '../parts/useDraft';
 
 export const useSignOff = (run: number) =>
   useQuery({
@@ -25,7 +26,7 @@ export function SignOff({ run }: { run: Run }) {
   const may = useMay('analyst');
   const me = useMe();
   const state = useSignOff(run.id);
-  const [note, setNote] = useState('');
+  const [note, setNote] = useDraft(`note on the sign-off of report ${run.id}`);
   const [asking, setAsking] = useState<SignStep['step']>();
   const { act, failed } = useDoing(['signoff', run.id], ['entries', run.id], ['entry', run.id]);
   const s = state.data;

@@ -1,15 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
 import { Button, Mentions, Upload } from 'antd';
-import { useState } from 'react';
 import { answer, api, type Run } from '../api/client';
-import { useMay, useMe, usePeople } from '../api/people';
+import { useMay, usePeople } from '../api/people';
 import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { bytes, when } from '../parts/format';
 import { useDoing } from '../parts/useDoing';
-
-/** What has been typed and not yet said, by person, report and entry: it is there again when the entry is. */
-const drafts = new Map<string, string>();
+import { useDraft } from '../parts/useDraft';
 
 /** What was said about an exception, by whom and when, and the files that were put to it. All of it is shown as the text that it is. */
 export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: boolean }) {
@@ -21,14 +18,7 @@ export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: 
     queryFn: async () =>
       (await answer(api.GET('/api/v1/runs/{run}/entries/{entry}/conversation', { params: { path } }))).data,
   });
-  const me = useMe();
-  const place = `${me.data?.name} ${run.id} ${entry}`;
-  const [text, setTyped] = useState(drafts.get(place) ?? '');
-  const setText = (to: string) => {
-    setTyped(to);
-    if (to) drafts.set(place, to);
-    else drafts.delete(place);
-  };
+  const [text, setText] = useDraft(`comment on ${entry} of report ${run.id}`);
   const { act, failed } = useDoing(['talk', run.id], ['entries', run.id], ['entry', run.id]);
   const send = () =>
     act(async () => {

@@ -28,6 +28,7 @@ export function WorkBar(p: {
   total?: number; // none: it is not known yet
   seen: number;
   chosen: string[];
+  unseen: number; // of those chosen, how many are not in the list that is shown
   clear: () => void;
 }) {
   const people = usePeople();
@@ -124,6 +125,16 @@ export function WorkBar(p: {
             ? `Change the ${count(p.chosen.length)} chosen`
             : `Change all ${many === undefined ? '' : count(many)}`}
         </Button>
+        {p.unseen > 0 && (
+          <span>
+            {p.unseen === p.chosen.length
+              ? p.unseen === 1
+                ? 'It is'
+                : 'They are'
+              : `${count(p.unseen)} of them ${p.unseen === 1 ? 'is' : 'are'}`}{' '}
+            not in this list.
+          </span>
+        )}
         {p.chosen.length > 0 && (
           <Button size="small" type="text" onClick={p.clear}>
             Choose none

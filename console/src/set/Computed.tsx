@@ -43,7 +43,7 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
   const changed = text !== JSON.stringify(kept);
   const wrong = asked !== text || tried.isFetching || seen.length !== columns.length || seen.some((c) => c.wrong);
 
-  const leaving = useUnsaved(changed, 'What has been typed of computed columns');
+  useUnsaved(changed, 'What has been typed of computed columns');
 
   async function compute() {
     const end = await run(
@@ -120,7 +120,6 @@ export function Computed({ name, snapshot }: { name: string; snapshot: Snapshot 
           </div>
         );
       })}
-      {leaving}
       <Fault error={tried.error} />
       <Fault error={failed} />
       {job && <JobBar job={job} />}

@@ -7,6 +7,7 @@ import { Fault } from '../parts/Fault';
 import { Form } from '../parts/Form';
 import { NumberChoice } from '../parts/NumberChoice';
 import { TextChoice } from '../parts/TextChoice';
+import { useUnsaved } from '../parts/useUnsaved';
 
 export const kinds = { postgresql: 'PostgreSQL', mariadb: 'MariaDB or MySQL', sqlite: 'SQLite file' } as const;
 
@@ -39,6 +40,11 @@ export function ConnectionForm(p: {
   const [busy, setBusy] = useState(false);
   const set = (part: Partial<Access>) => setAccess({ ...access, ...part });
   const file = access.kind === 'sqlite';
+  const [first] = useState(JSON.stringify(access));
+  useUnsaved(
+    JSON.stringify(access) !== first || name !== (b?.name ?? '') || !!password,
+    b ? `What has changed in the connection ${b.name}` : 'The new connection',
+  );
 
   async function keep() {
     setBusy(true);

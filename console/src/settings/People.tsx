@@ -8,6 +8,7 @@ import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
 import { useDoing } from '../parts/useDoing';
+import { useUnsaved } from '../parts/useUnsaved';
 
 type Role = Person['role'];
 const roles: { value: Role; label: string }[] = [
@@ -24,6 +25,7 @@ export function People() {
   const [role, setRole] = useState<Role>('analyst');
   const [invited, setInvited] = useState<Invited>();
   const { act, failed } = useDoing(['people'], ['me']);
+  useUnsaved(name + fullName !== '', 'The new person');
   const add = () =>
     act(async () => {
       setInvited((await answer(api.POST('/api/v1/people', { body: { name, fullName, role } }))).data);

@@ -7,6 +7,7 @@ import { Form } from '../parts/Form';
 import { when } from '../parts/format';
 import { TextChoice } from '../parts/TextChoice';
 import { useDoing } from '../parts/useDoing';
+import { useUnsaved } from '../parts/useUnsaved';
 
 /** The addresses that are told when a run ends or exceptions get an owner, for admins, and how what was sent to them went. */
 export function Webhooks() {
@@ -18,6 +19,7 @@ export function Webhooks() {
   const [made, setMade] = useState<Webhook>();
   const [open, setOpen] = useState<number[]>([]);
   const { act, failed } = useDoing(['webhooks'], ['deliveries']);
+  useUnsaved(address !== '', 'The new webhook');
   const add = () =>
     act(async () => {
       setMade((await answer(api.POST('/api/v1/webhooks', { body: { address } }))).data);
