@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -31,6 +32,7 @@ type browser struct {
 	t        *testing.T
 	ctx      context.Context
 	choosers chan cdp.BackendNodeID // file dialogs that were opened
+	asked    atomic.Int32           // how often the browser has asked whether to leave a page; it was always left
 	unfound  bool                   // as mistakes, for 404
 	mistakes bool                   // mistakes are made on purpose: the browser may log what the service refuses with 409 and 422
 }
@@ -81,6 +83,17 @@ func newBrowserAs(t *testing.T, p *process, who entered) *browser {
 			if e.Entry.Level == log.EntryLevelError && !(b.unfound && (strings.Contains(e.Entry.Text, "status of 404") || strings.Contains(e.Entry.Text, "status of 401"))) && !(b.mistakes && (strings.Contains(e.Entry.Text, "status of 422") || strings.Contains(e.Entry.Text, "status of 409") || strings.Contains(e.Entry.Text, "status of 412") || strings.Contains(e.Entry.Text, "status of 400") || strings.Contains(e.Entry.Text, "status of 401"))) {
 				t.Errorf("the browser's log says: %s %s", e.Entry.Text, e.Entry.URL)
 			}
+		case *page.EventJavascriptDialogOpening:
+			if e.Type != page.DialogTypeBeforeunload {
+				t.Errorf("the page asks: %s", e.Message)
+			}
+			b.asked.Add(1)
+			go func() { // the page waits for it, and whatever waits for the page
+				_ = chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+					_, err := cdp.Call(ctx, target, page.HandleJavaScriptDialog, page.HandleJavaScriptDialogParams{Accept: true})
+					return err
+				}))
+			}()
 		case *page.EventFileChooserOpened:
 			b.choosers <- e.BackendNodeID
 		}

@@ -1,0 +1,119 @@
+package e2e
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"twinsieve/demo"
+)
+
+// TestTypedStays types in many places without saving: it is there again after another page and a reload, or it is asked about before the page
+// is left, and what was typed for one thing is never another's.
+func TestTypedStays(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 60, Seed: 5}))
+	d := head.Definition
+	d.Name = "Second"
+	if _, err := c.CreateSieve(t.Context(), d); err != nil {
+		t.Fatal(err)
+	}
+	job, err := c.Run(t.Context(), "Second")
+	done(t, c, job, err)
+	w := onScreen(t, p, fmt.Sprintf("/reports/%d", head.ID))
+	value := func(label, want string) {
+		t.Helper()
+		w.until(fmt.Sprintf(`document.querySelector('[aria-label=%q]')?.value === %q`, label, want))
+	}
+
+	// A note is there again, after another page and after a reload; in another report it is not.
+	w.button("Submit for signing")
+	w.click(`[aria-label=why]`, 0)
+	w.keys("the tide, mostly")
+	w.button("Sieves")
+	w.says("New sieve")
+	w.text(`(history.back(), '')`)
+	w.button("Submit for signing")
+	value("why", "the tide, mostly")
+	w.do(chromedp.Reload())
+	w.button("Submit for signing")
+	value("why", "the tide, mostly")
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID+1)))
+	w.button("Submit for signing")
+	value("why", "")
+
+	// Forms are asked about, all of a page in one question.
+	w.do(chromedp.Navigate(p.address + "/settings"))
+	w.until(`!!document.querySelector('[aria-label=reasons]')?.value`)
+	w.quiet() // what arrives moves the fields
+	w.field("address of the webhook")
+	w.keys("https://ledger.example/hooks")
+	value("address of the webhook", "https://ledger.example/hooks")
+	w.click(`[aria-label=reasons]`, 0)
+	w.keys("fog, ")
+	w.button("Activity")
+	w.says("The list of reasons has not been saved")
+	w.says("The new webhook has not been saved")
+	w.button("Stay here")
+	value("address of the webhook", "https://ledger.example/hooks")
+
+	// A list that somebody else has changed is not overwritten unseen.
+	reasons, err := c.Reasons(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.SetReasons(t.Context(), []string{"timing"}, reasons.Reasons); err != nil {
+		t.Fatal(err)
+	}
+	w.button("Save the reasons")
+	w.says("Somebody has changed the list of reasons since you read it")
+	w.says("The list is now: timing.")
+	if now, err := c.Reasons(t.Context()); err != nil || !slices.Equal(now.Reasons, []string{"timing"}) {
+		t.Errorf("%v, %v", now, err)
+	}
+	w.button("Replace it with mine")
+	w.until(`document.querySelector('[aria-label=reasons]').value.includes('fog')`)
+	w.quiet()
+	if now, err := c.Reasons(t.Context()); err != nil || !strings.Contains(strings.Join(now.Reasons, "\n"), "fog") {
+		t.Errorf("%v, %v", now, err)
+	}
+
+	// What is listed to be removed is of the rule that is written: another rule has no list yet.
+	w.field("keep the newest")
+	w.keys("1")
+	w.button("See what goes")
+	w.says("0 runs and 0 snapshots go.")
+	w.click(`[aria-label="keep the newest"]`, 0)
+	w.keys("2")
+	w.until(`!document.body.innerText.includes('snapshots go.')`)
+	w.button("Activity")
+	w.button("Leave it")
+	w.until(`document.querySelector('h1')?.innerText === 'Activity'`)
+
+	// A schedule that is half written for one sieve is not another's.
+	w.do(chromedp.Navigate(p.address + "/sieves/of/Second/trend"))
+	value("cron", "")
+	w.text(fmt.Sprintf(`(history.pushState({idx: 1}, '', '/sieves/of/%s/trend'), window.dispatchEvent(new PopStateEvent('popstate', {state: {idx: 1}})), '')`, url.PathEscape(head.Sieve)))
+	w.until(`document.body.innerText.includes('How the exceptions of Berth billing')`)
+	w.click(`[aria-label=cron]`, 0)
+	w.keys("30 6 * * 1-5")
+	w.text(`(history.back(), '')`)
+	w.says("When this sieve runs by itself has not been saved")
+	w.button("Leave it")
+	w.says("How the exceptions of Second")
+	value("cron", "")
+	w.click(`[aria-label=cron]`, 0)
+	w.keys("0 7 * * *")
+	before := w.asked.Load()
+	w.do(chromedp.Reload())
+	value("cron", "")
+	if after := w.asked.Load(); before != 0 || after == 0 {
+		t.Errorf("the browser has asked %d times where nothing was lost, and %d times where something was", before, after-before)
+	}
+}
