@@ -115,23 +115,23 @@ func TestScreen(t *testing.T) {
 		}
 		trays := []string{"matched", "differing", "missing", "orphaned", "surplus", "unkeyed"}
 		for step := range steps {
-			if step%150 == 0 { // a browser has a limit of time
+			if step%stepsOfABrowser == 0 {
 				w = onScreen(t, p, fmt.Sprintf("/reports/%d", first.ID))
 				w.until(`document.querySelector('h2 [aria-live]') !== null`)
 				w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
 			}
 			switch random.IntN(8) {
 			case 0:
-				w.text(`(history.state?.idx > 0 && history.back(), '')`)
+				w.text(goBack)
 			case 1:
-				w.text(`(history.forward(), '')`)
+				w.text(goForward)
 			case 2: // another report, as a link leads to it
 				to := []uint{first.ID, second.ID}[random.IntN(2)]
 				w.text(fmt.Sprintf(`(() => { const a = [...document.querySelectorAll('a')].find((a) => a.getAttribute('href') === '/reports/%d'); a?.click(); return ''; })()`, to))
 			case 3:
 				w.text(`(() => { const rows = document.querySelectorAll('tr[data-row-key] input[type=checkbox]'); rows[Math.floor(Math.random() * rows.length)]?.click(); return ''; })()`)
 			case 4:
-				w.text(`(document.dispatchEvent(new Event('visibilitychange')), window.dispatchEvent(new Event('focus')), '')`)
+				w.text(lookAgain)
 			default:
 				w.text(fmt.Sprintf(`(() => { [...document.querySelectorAll('button.tray')].find((b) => b.innerText.includes(%q))?.click(); return ''; })()`, trays[random.IntN(len(trays))]))
 			}
@@ -467,96 +467,6 @@ func TestManyPages(t *testing.T) {
 	}
 	for _, b := range pages[1:] {
 		b.until(fmt.Sprintf(`document.querySelector('tr[data-row-key=%q]').innerText.includes('explained')`, e.ID))
-	}
-}
-
-// TestRowsOnScreen walks at random through the comparisons of a run and their pages while the network holds up, reorders and fails requests: the
-// rows that are shown, and how many there are said to be, are always those of what is asked for.
-func TestRowsOnScreen(t *testing.T) {
-	t.Parallel()
-	p := serve(t, t.TempDir())
-	c := p.client()
-	head := loadDemo(t, c, demo.New(demo.Options{Services: 300, Seed: 5}))
-	steps, seeds := longer(t, "TWINSIEVE_STEPS", 30), longer(t, "TWINSIEVE_SEEDS", 1)
-	truths := map[string]view.Rows{}
-	truth := func(asked string, first int64) view.Rows {
-		key := fmt.Sprint(asked, first)
-		if _, ok := truths[key]; !ok {
-			var a view.Ask
-			if err := json.Unmarshal([]byte(asked), &a); err != nil {
-				t.Fatal(err)
-			}
-			rows, err := c.Rows(t.Context(), a, first, 50, nil)
-			if err != nil {
-				t.Fatal(err)
-			}
-			truths[key] = rows
-		}
-		return truths[key]
-	}
-	comparisons := []string{"full", "inner", "left", "right", "left-semi", "left-anti", "right-anti", "full-anti"}
-	for seed := range seeds {
-		random := rand.New(rand.NewPCG(uint64(seed), 24))
-		var w *walk
-		for step := range steps {
-			if step%150 == 0 { // a browser has a limit of time
-				w = onScreen(t, p, fmt.Sprintf("/reports/%d/rows", head.ID))
-				w.says("All of service-log and all of invoices")
-				w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
-			}
-			switch random.IntN(6) {
-			case 0:
-				w.text(`(history.state?.idx > 0 && history.back(), '')`)
-			case 1:
-				w.text(`(history.forward(), '')`)
-			case 2, 3:
-				w.text(fmt.Sprintf(`(() => { [...document.querySelectorAll('[data-testid=rows] .pager button')].find((b) => b.innerText === %q && !b.disabled)?.click(); return ''; })()`, []string{"First", "Back", "On", "Last"}[random.IntN(4)]))
-			case 4:
-				w.text(`(() => { const sorts = document.querySelectorAll('[data-testid=rows] button.sort'); sorts[Math.floor(Math.random() * sorts.length)]?.click(); return ''; })()`)
-			default:
-				to, err := json.Marshal(view.Look{Comparison: comparisons[random.IntN(len(comparisons))]})
-				if err != nil {
-					t.Fatal(err)
-				}
-				w.text(fmt.Sprintf(`(history.pushState({idx: (history.state?.idx ?? 0) + 1}, '', %q), window.dispatchEvent(new PopStateEvent('popstate', {state: history.state})), '')`,
-					fmt.Sprintf("/reports/%d/rows?look=%s", head.ID, url.QueryEscape(string(to)))))
-			}
-			for range 3 {
-				var s struct {
-					Asked, Says, Shown string
-					First              int64
-					Rows               []string
-				}
-				if err := json.Unmarshal([]byte(w.text(`JSON.stringify((() => {
-					const list = document.querySelector('[data-testid=rows]');
-					return {
-						asked: list?.dataset.asked ?? '',
-						first: Number(list?.dataset.first ?? 0),
-						says: list?.querySelector('[data-testid=says]')?.innerText ?? '',
-						shown: list?.querySelector('[data-testid=shown]')?.innerText ?? '',
-						rows: [...(list?.querySelectorAll('tr[data-row-key]') ?? [])].map((r) => r.dataset.rowKey),
-					};
-				})())`)), &s); err != nil {
-					t.Fatal(err)
-				}
-				if s.Asked == "" {
-					continue
-				}
-				page := truth(s.Asked, s.First)
-				var keys []string
-				for _, r := range page.Rows {
-					keys = append(keys, fmt.Sprint(r.Left, " ", r.Right))
-				}
-				if len(s.Rows) > 0 && !slices.Equal(s.Rows, keys) || s.Says != "" && s.Says != page.Sentence ||
-					s.Shown != "" && s.Shown != "…" && s.Shown != "no rows" && !strings.HasSuffix(strings.ReplaceAll(s.Shown, ",", ""), fmt.Sprintf(" of %d", page.Total)) {
-					t.Fatalf("seed %d, step %d: %s from %d shows %q, %q, rows %v; it has %q, %d rows, here %v", seed, step, s.Asked, s.First, s.Says, s.Shown, s.Rows, page.Sentence, page.Total, keys)
-				}
-			}
-			if random.IntN(2) == 0 {
-				w.quiet()
-			}
-		}
-		t.Logf("seed %d: %d steps", seed, steps)
 	}
 }
 

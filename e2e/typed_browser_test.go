@@ -117,3 +117,74 @@ func TestTypedStays(t *testing.T) {
 		t.Errorf("the browser has asked %d times where nothing was lost, and %d times where something was", before, after-before)
 	}
 }
+
+// TestSlowAnswersTakeNothingBack: what is typed and chosen while an answer is on its way stays, and an answer that comes late changes nothing but
+// what it was asked for.
+func TestSlowAnswersTakeNothingBack(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 60, Seed: 5}))
+	w := onScreen(t, p, "/sieves/of/"+url.PathEscape(head.Sieve))
+	w.until(`document.querySelector('[data-testid=rows] tr[data-row-key]') !== null`)
+	w.quiet()
+	asked := `JSON.parse(document.querySelector('[data-testid=counts]').dataset.asked)`
+
+	// Both filters are taken, though that each could be is known only after the other was typed.
+	w.slow("POST", "/filters/tried", 1500, 6)
+	w.click(`[aria-label="filter of the left side"]`, 0)
+	w.keys(`quay != ""`)
+	w.click(`[aria-label="filter of the right side"]`, 0)
+	w.keys("1 < 2", "\r")
+	w.until(asked + `.where?.left === 'quay != ""' && ` + asked + `.where?.right === '1 < 2'`)
+
+	// A filter whose page has been left leads nobody back to it.
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d/rows", p.address, head.ID)))
+	w.says("All of service-log and all of invoices")
+	w.quiet()
+	w.slow("POST", "/filters/tried", 1500, 6)
+	w.field("Only rows for which")
+	w.keys(`quay != ""`, "\r")
+	w.button("Activity")
+	w.until(`document.querySelector('h1')?.innerText === 'Activity'`)
+	w.until(`window.net.sent.some((r) => r.path.includes('/filters/tried'))`)
+	w.quiet()
+	w.until(`location.pathname === '/activity'`)
+
+	// Another comparison that is chosen meanwhile stays chosen.
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d/rows", p.address, head.ID)))
+	w.says("All of service-log and all of invoices")
+	w.quiet()
+	w.slow("POST", "/filters/tried", 1500, 6)
+	w.click(`[aria-label="Only rows for which"]`, 0)
+	w.keys(`quay != ""`, "\r")
+	w.text(sortOf("quay"))
+	w.until(`(() => { const look = JSON.parse(new URLSearchParams(location.search).get('look') ?? '{}'); return look.where === 'quay != ""' && look.sort?.[0].column === 'quay'; })()`)
+
+	// What is written on while it is sent is not lost, and what is ticked meanwhile stays ticked.
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=missing", p.address, head.ID)))
+	w.until(`document.querySelectorAll('tr[data-row-key]').length > 2`)
+	w.quiet()
+	w.chooses("status of the chosen", "explained")
+	w.click("tr[data-row-key] input[type=checkbox]", 0)
+	w.slow("POST", "/entries/work", 1500, 1)
+	w.button("Change the 1 chosen")
+	w.click("tr[data-row-key] input[type=checkbox]", 1)
+	w.says("1 exception is now explained")
+	w.says("Change the 1 chosen")
+	w.until(`document.querySelectorAll('tr[data-row-key] input:checked').length === 1`)
+	w.click("tr[data-row-key] button.link", 0)
+	w.click(`textarea[aria-label=comment]`, 0)
+	w.keys("first")
+	w.slow("POST", "/comments", 1500, 1)
+	w.button("Say it")
+	w.click(`textarea[aria-label=comment]`, 0)
+	w.keys(", and second")
+	w.until(`[...document.querySelectorAll('.talk p')].some((e) => e.innerText === 'first')`)
+	w.until(`document.querySelector('textarea[aria-label=comment]').value === 'first, and second'`)
+}
+
+// sortOf is a script that sorts rows by a column.
+func sortOf(column string) string {
+	return fmt.Sprintf(`([...document.querySelectorAll('[data-testid=rows] button.sort')].find((b) => b.innerText.trim().startsWith(%q)).click(), '')`, column)
+}

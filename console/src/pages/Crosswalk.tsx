@@ -99,7 +99,7 @@ export function CrosswalkPage() {
             render: (_, e: Acceptance) =>
               may &&
               e.holds && (
-                <Button size="small" type="text" onClick={() => void end(e.id)}>
+                <Button size="small" type="text" disabled={busy} onClick={() => void end(e.id)}>
                   Take it back
                 </Button>
               ),

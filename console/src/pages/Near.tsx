@@ -55,7 +55,7 @@ function NearOf({ run }: { run: Run }) {
       setDone(
         `${count(pairs.length)} ${accept ? 'accepted: they pair from the next run on' : 'refused: they are not suggested again'}. The crosswalk is at version ${c.version}.`,
       );
-      setChosen([]);
+      setChosen((now) => now.filter((id) => !picked.some((s) => idOf(s) === id)));
       look();
     });
   }

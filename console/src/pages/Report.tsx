@@ -49,6 +49,8 @@ function ReportOf({ run }: { run: Run }) {
       return next;
     });
   const [picked, setPicked] = useState<Entry[]>([]);
+  // What is chosen while a change is under way is not what it was made for.
+  const drop = (done: Entry[]) => setPicked((now) => now.filter((e) => !done.some((d) => d.id === e.id)));
   const [currency, setCurrency] = useState(run.summary.balance[0]?.currency);
   const chosen: Chosen = {
     left: picked.filter((e) => byHand.includes(e.tray) && e.side === 'left').map(numberOf),
@@ -151,9 +153,18 @@ function ReportOf({ run }: { run: Run }) {
       <Balances summary={s} left={left.set} right={right.set} currency={currency} choose={setCurrency} />
       {s.keys.repeated.some((n) => n > 0) && <RepeatedOf run={run.id} />}
       {chosen.left.length + chosen.right.length <= 20 && (
-        <ByHand run={run} chosen={chosen} clear={() => setPicked([])} />
+        <ByHand run={run} chosen={chosen} clear={() => drop(picked)} />
       )}
-      <Entries picked={picked} pick={setPicked} run={run} tray={tray} params={params} go={go} signed={signed} />
+      <Entries
+        picked={picked}
+        pick={setPicked}
+        drop={drop}
+        run={run}
+        tray={tray}
+        params={params}
+        go={go}
+        signed={signed}
+      />
       <EntryDrawer run={run} id={params.get('entry') ?? ''} signed={signed} close={() => go({ entry: '' })} />
     </>
   );
@@ -199,6 +210,7 @@ function Entries(p: {
   go: (part: Record<string, string>) => void;
   picked: Entry[];
   pick: (entries: Entry[]) => void;
+  drop: (entries: Entry[]) => void;
   signed: boolean;
 }) {
   const { run, tray, params } = p;
@@ -262,7 +274,7 @@ function Entries(p: {
           seen={entries.data?.pages[0]?.seen ?? 0}
           chosen={p.picked.map((e) => e.id)}
           unseen={entries.data ? p.picked.filter((e) => !rows.some((row) => row.id === e.id)).length : 0}
-          clear={() => p.pick([])}
+          clear={() => p.drop(p.picked)}
         />
       )}
       <Fault error={entries.error} />

@@ -17,22 +17,28 @@ export function RunRows() {
   return <Loaded of={run}>{(run) => <RowsOf run={run} />}</Loaded>;
 }
 
+/** The rows that an address asks for. */
+function lookOf(params: URLSearchParams): Look {
+  const all: Look = { comparison: 'full' };
+  try {
+    return { ...all, ...(JSON.parse(params.get('look') ?? '{}') as Partial<Look>) };
+  } catch {
+    return all; // somebody has changed the address by hand
+  }
+}
+
 function RowsOf({ run }: { run: Run }) {
   // What is looked at stands in the address, so that it can be sent to somebody, and the browser's back button works.
   const [params, setParams] = useSearchParams();
-  let look: Look = { comparison: 'full' };
-  try {
-    look = { ...look, ...(JSON.parse(params.get('look') ?? '{}') as Partial<Look>) };
-  } catch {
-    // An address that somebody has changed by hand shows all rows.
-  }
+  let look = lookOf(params);
   const confirmed = (useLocation().state as { confirm?: boolean } | null)?.confirm;
   if (confirmed) look = { ...look, confirm: true };
   const show = (next: Look) => {
     // A confirmation is given each time anew.
     setParams({ look: JSON.stringify({ ...next, confirm: undefined }) }, { state: { confirm: next.confirm } });
   };
-  const change = (part: Partial<Look>) => show({ ...look, ...part });
+  // What is changed is what stands in the address by then.
+  const change = (part: Partial<Look>) => show({ ...lookOf(new URLSearchParams(window.location.search)), ...part });
   const [left, right] = run.sides;
   const sides = look.swap ? [right, left] : [left, right];
   const sets = [sides[0].set, sides[1].set] as [string, string];

@@ -308,7 +308,7 @@ function Bench({
               />
             </>
           )}
-          <Rules draft={draft} change={set} />
+          <Rules draft={draft} change={(to) => setDraft((d) => ({ ...d, ...to(d) }))} />
         </div>
         <SetPanel
           side="right"

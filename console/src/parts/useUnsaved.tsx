@@ -1,5 +1,5 @@
 import { Modal } from 'antd';
-import { useEffect, useId } from 'react';
+import { useEffect, useId, useRef } from 'react';
 import { useBlocker } from 'react-router';
 
 /** The state of an address under which what is shown stays as it is. */
@@ -30,6 +30,13 @@ export function Leaving() {
     ({ currentLocation, nextLocation }) =>
       unsaved.size > 0 && currentLocation.pathname !== nextLocation.pathname && nextLocation.state !== stays,
   );
+  const answered = useRef<typeof blocker>(undefined); // a second press answers nothing
+  const decide = (leave: boolean) => {
+    if (blocker.state !== 'blocked' || answered.current === blocker) return;
+    answered.current = blocker;
+    if (leave) blocker.proceed();
+    else blocker.reset();
+  };
   return (
     <Modal
       title="Leave without saving?"
@@ -37,8 +44,9 @@ export function Leaving() {
       okText="Leave it"
       okButtonProps={{ danger: true }}
       cancelText="Stay here"
-      onOk={() => blocker.proceed?.()}
-      onCancel={() => blocker.reset?.()}
+      destroyOnHidden
+      onOk={() => decide(true)}
+      onCancel={() => decide(false)}
     >
       {blocker.state === 'blocked' &&
         [...unsaved.values()].map((what) => <p key={what}>{what} has not been saved, and will be lost.</p>)}

@@ -15,7 +15,7 @@ export type Chosen = { left: number[]; right: number[] };
 /** Records that have been chosen on both sides: their sums and the difference, and, for who may, the means to pair them by hand. */
 export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear: () => void }) {
   const may = useMay('analyst');
-  const [reason, setReason] = useDraft(`reason of a pairing in report ${run.id}`);
+  const [reason, setReason, sent] = useDraft(`reason of a pairing in report ${run.id}`);
   const [done, setDone] = useState(false);
   const { act, failed, busy } = useDoing(['crosswalk']);
   const both = chosen.left.length > 0 && chosen.right.length > 0;
@@ -39,7 +39,7 @@ export function ByHand({ run, chosen, clear }: { run: Run; chosen: Chosen; clear
         }),
       );
       setDone(true);
-      setReason('');
+      sent(reason);
       clear();
     });
   if (chosen.left.length + chosen.right.length === 0)

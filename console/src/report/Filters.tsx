@@ -155,12 +155,12 @@ function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
     queryFn: async () => (await answer(api.GET('/api/v1/me/filters'))).data.filters,
   });
   const [name, setName] = useState('');
-  const { act, failed } = useDoing(['filters']);
+  const { act, failed, busy } = useDoing(['filters']);
   const now = new URLSearchParams(choosing.flatMap((n) => (params.get(n) ? [[n, params.get(n) ?? '']] : [])));
   const save = () =>
     act(async () => {
       await answer(api.PUT('/api/v1/me/filters', { body: { name, query: now.toString() } }));
-      setName('');
+      setName((now) => (now === name ? '' : now));
     });
   const drop = (filter: string) =>
     act(() => answer(api.DELETE('/api/v1/me/filters/{filter}', { params: { path: { filter } } })));
@@ -184,7 +184,13 @@ function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
               >
                 {f.name}
               </button>
-              <Button size="small" type="text" aria-label={`Forget ${f.name}`} onClick={() => void drop(f.name)}>
+              <Button
+                size="small"
+                type="text"
+                disabled={busy}
+                aria-label={`Forget ${f.name}`}
+                onClick={() => void drop(f.name)}
+              >
                 ×
               </Button>
             </div>
@@ -192,7 +198,7 @@ function Saved({ params, go }: { params: URLSearchParams; go: Go }) {
           <Form label="Save this filter" send={() => name && void save()}>
             <div className="acts" style={{ alignItems: 'end' }}>
               <TextChoice label="save what is chosen as" width={190} value={name} change={setName} />
-              <Button size="small" htmlType="submit" disabled={!name}>
+              <Button size="small" htmlType="submit" disabled={!name || busy}>
                 {list.data?.some((f) => f.name === name) ? 'Replace' : 'Save'}
               </Button>
             </div>

@@ -46,7 +46,7 @@ function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: Schedul
   const save = () =>
     act(async () => {
       await put({ cron, zone, watch, both, active: true });
-      setTyped({});
+      setTyped((now) => (now === typed ? {} : now));
     });
   const end = () => act(() => put({ ...saved, active: false })); // what has been typed is not saved by it
   return (

@@ -31,7 +31,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
   const [chosen, setChosen] = useState(false);
   const [made, setMade] = useState('');
   const [copied, setCopied] = useState(false);
-  const { act, failed } = useDoing(['shares', run.id]);
+  const { act, failed, busy } = useDoing(['shares', run.id]);
   const shows = chosen ? query : undefined;
   const total = useQuery({
     queryKey: ['entries', run.id, 'shared', shows],
@@ -78,7 +78,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
               <Checkbox checked={chosen} onChange={(event) => setChosen(event.target.checked)}>
                 only what this list is narrowed to
               </Checkbox>
-              <Button size="small" htmlType="submit" disabled={total.data === undefined}>
+              <Button size="small" htmlType="submit" disabled={total.data === undefined || busy}>
                 {(total.data ?? -1) < 0
                   ? 'Make a link'
                   : `Make a link to ${count(total.data ?? 0)} ${total.data === 1 ? 'entry' : 'entries'}`}
@@ -105,7 +105,7 @@ function Links({ run, query, may }: { run: Run; query: EntryQuery; may: boolean 
                   by {s.by}, until {when(s.ends)}
                 </span>
               </span>
-              <Button size="small" aria-label={`Revoke link ${s.id}`} onClick={() => void revoke(s.id)}>
+              <Button size="small" disabled={busy} aria-label={`Revoke link ${s.id}`} onClick={() => void revoke(s.id)}>
                 Revoke
               </Button>
             </div>

@@ -26,7 +26,7 @@ export function SignOff({ run }: { run: Run }) {
   const may = useMay('analyst');
   const me = useMe();
   const state = useSignOff(run.id);
-  const [note, setNote] = useDraft(`note on the sign-off of report ${run.id}`);
+  const [note, setNote, sent] = useDraft(`note on the sign-off of report ${run.id}`);
   const [asking, setAsking] = useState<SignStep['step']>();
   const { act, failed } = useDoing(['signoff', run.id], ['entries', run.id], ['entry', run.id]);
   const s = state.data;
@@ -39,7 +39,7 @@ export function SignOff({ run }: { run: Run }) {
           body: { step, note },
         }),
       );
-      setNote('');
+      sent(note);
       setAsking(undefined);
     });
   // What goes on while exceptions are open needs a note.

@@ -18,12 +18,12 @@ export function Talk({ run, entry, signed }: { run: Run; entry: string; signed: 
     queryFn: async () =>
       (await answer(api.GET('/api/v1/runs/{run}/entries/{entry}/conversation', { params: { path } }))).data,
   });
-  const [text, setText] = useDraft(`comment on ${entry} of report ${run.id}`);
+  const [text, setText, sent] = useDraft(`comment on ${entry} of report ${run.id}`);
   const { act, failed } = useDoing(['talk', run.id], ['entries', run.id], ['entry', run.id]);
   const send = () =>
     act(async () => {
       await answer(api.POST('/api/v1/runs/{run}/entries/{entry}/comments', { params: { path }, body: { text } }));
-      setText('');
+      sent(text);
     });
   const attach = (file: File) =>
     act(() =>

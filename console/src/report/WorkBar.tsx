@@ -41,17 +41,10 @@ export function WorkBar(p: {
   const { act, failed, busy } = useDoing(['entries', p.run.id], ['entry', p.run.id], ['actions', p.run.id]);
   const many = p.chosen.length || p.total;
   const nothing = status === undefined && owner === undefined && reason === undefined;
-  async function take(what: () => Promise<Done>) {
+  const take = (what: () => Promise<Done>) => {
     setDone(undefined);
-    await act(async () => {
-      setDone(await what());
-      setWanted(undefined);
-      p.clear();
-      setStatus(undefined);
-      setOwner(undefined);
-      setReason(undefined);
-    });
-  }
+    return act(async () => setDone(await what()));
+  };
   const now = (): Wanted => ({
     query: p.chosen.length ? undefined : p.query,
     body: {
@@ -63,9 +56,9 @@ export function WorkBar(p: {
       entries: p.chosen.length ? p.chosen : undefined,
     },
   });
-  const change = (w: Wanted, over?: Over) => {
+  const change = async (w: Wanted, over?: Over) => {
     setWanted(w);
-    void take(
+    const done = await take(
       async () =>
         (
           await answer(
@@ -76,6 +69,12 @@ export function WorkBar(p: {
           )
         ).data,
     );
+    if (!done) return;
+    setWanted(undefined);
+    p.clear();
+    setStatus(undefined);
+    setOwner(undefined);
+    setReason(undefined);
   };
   const same = wanted && JSON.stringify(wanted.body.entries ?? []) === JSON.stringify(p.chosen);
   const stale = same && failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
@@ -92,6 +91,7 @@ export function WorkBar(p: {
         showSearch
         optionFilterProp="label"
         aria-label={`${label} of the chosen`}
+        disabled={busy}
         placeholder="as it is"
         style={{ width: 150 }}
         popupMatchSelectWidth={false}
@@ -120,7 +120,7 @@ export function WorkBar(p: {
           { value: '-', label: 'none' },
           ...(reasons.data ?? []).map((r) => ({ value: r, label: r })),
         ])}
-        <Button size="small" type="primary" disabled={nothing || busy || !many} onClick={() => change(now())}>
+        <Button size="small" type="primary" disabled={nothing || busy || !many} onClick={() => void change(now())}>
           {p.chosen.length
             ? `Change the ${count(p.chosen.length)} chosen`
             : `Change all ${many === undefined ? '' : count(many)}`}
@@ -150,10 +150,10 @@ export function WorkBar(p: {
             ))}
           </ul>
           <div className="acts">
-            <Button size="small" disabled={busy} onClick={() => change(wanted, 'skip')}>
+            <Button size="small" disabled={busy} onClick={() => void change(wanted, 'skip')}>
               Change the others, and leave these
             </Button>
-            <Button size="small" disabled={busy} onClick={() => change(wanted, 'overwrite')}>
+            <Button size="small" disabled={busy} onClick={() => void change(wanted, 'overwrite')}>
               Change these, too
             </Button>
           </div>
@@ -165,7 +165,7 @@ export function WorkBar(p: {
             ? `Undone${done.kept > 0 ? `; ${count(done.kept)} have been changed since, and stay as they are` : ''}.`
             : saysOf(done)}{' '}
           {!done.undone && done.changed > 0 && (
-            <Button size="small" onClick={() => void take(() => undo(p.run.id, done.id))}>
+            <Button size="small" disabled={busy} onClick={() => void take(() => undo(p.run.id, done.id))}>
               Undo
             </Button>
           )}

@@ -1,5 +1,5 @@
 import { AutoComplete, Button, Popover } from 'antd';
-import { useCallback, useEffect, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import { answer, api, type Ask, type TriedFilter } from '../api/client';
 import { FilterForm } from './FilterForm';
 import { named, tidy } from './look';
@@ -61,6 +61,14 @@ export function FilterField(p: {
     .map((c) => ({ value: typed.slice(0, typed.length - word.length) + named(c), label: c }));
   const wrong = typed !== '' && tried?.of === typed ? tried.wrong : undefined;
   const take = (where: string) => where !== p.value && p.take(where);
+  // What is shown when an answer arrives may be another page, another text, or rows of another question.
+  const now = useRef<{ typed: string; take: typeof take }>(undefined);
+  useEffect(() => {
+    now.current = { typed, take };
+    return () => {
+      now.current = undefined;
+    };
+  });
   /** Takes what has been written, once it is known that it could be. */
   async function settle() {
     if (typed === p.value) return;
@@ -69,7 +77,8 @@ export function FilterField(p: {
       if (!tried.wrong) take(typed);
     } else {
       try {
-        if (!(await check(typed)).wrong) take(typed);
+        const { wrong } = await check(typed);
+        if (!wrong && now.current?.typed === typed) now.current.take(typed);
       } catch {
         setTried(undefined);
       }

@@ -24,13 +24,13 @@ export function People() {
   const [fullName, setFullName] = useState('');
   const [role, setRole] = useState<Role>('analyst');
   const [invited, setInvited] = useState<Invited>();
-  const { act, failed } = useDoing(['people'], ['me']);
+  const { act, failed, busy } = useDoing(['people'], ['me']);
   useUnsaved(name + fullName !== '', 'The new person');
   const add = () =>
     act(async () => {
       setInvited((await answer(api.POST('/api/v1/people', { body: { name, fullName, role } }))).data);
-      setName('');
-      setFullName('');
+      setName((now) => (now === name ? '' : now));
+      setFullName((now) => (now === fullName ? '' : now));
     });
   const invite = (person: string) =>
     act(async () =>
@@ -72,7 +72,7 @@ export function People() {
               options={roles}
             />
           </Choice>
-          <Button size="small" htmlType="submit" disabled={!name}>
+          <Button size="small" htmlType="submit" disabled={!name || busy}>
             Add this person
           </Button>
         </div>
@@ -101,6 +101,7 @@ export function People() {
                 size="small"
                 showSearch
                 aria-label={`role of ${p.name}`}
+                disabled={busy}
                 style={{ width: 110 }}
                 value={p.role}
                 onChange={(to) => void change(p, { role: to })}
@@ -114,6 +115,7 @@ export function People() {
               <Switch
                 size="small"
                 aria-label={`${p.name} can sign in`}
+                disabled={busy}
                 checked={p.active}
                 onChange={(active) => void change(p, { active })}
               />
@@ -131,7 +133,7 @@ export function People() {
               <Button
                 size="small"
                 aria-label={`New link for ${p.name}`}
-                disabled={!p.active}
+                disabled={!p.active || busy}
                 onClick={() => void invite(p.name)}
               >
                 New link

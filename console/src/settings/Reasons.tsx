@@ -22,7 +22,7 @@ export function Reasons() {
         .map((line) => line.trim())
         .filter(Boolean);
       await answer(api.PUT('/api/v1/reasons', { body: { reasons, seen } }));
-      setTyped(undefined);
+      setTyped((now) => (now === typed ? undefined : now));
     });
   useUnsaved(typed !== undefined, 'The list of reasons');
   return (

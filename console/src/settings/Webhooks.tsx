@@ -18,12 +18,12 @@ export function Webhooks() {
   const [address, setAddress] = useState('');
   const [made, setMade] = useState<Webhook>();
   const [open, setOpen] = useState<number[]>([]);
-  const { act, failed } = useDoing(['webhooks'], ['deliveries']);
+  const { act, failed, busy } = useDoing(['webhooks'], ['deliveries']);
   useUnsaved(address !== '', 'The new webhook');
   const add = () =>
     act(async () => {
       setMade((await answer(api.POST('/api/v1/webhooks', { body: { address } }))).data);
-      setAddress('');
+      setAddress((now) => (now === address ? '' : now));
     });
   const drop = (webhook: number) =>
     act(() => answer(api.DELETE('/api/v1/webhooks/{webhook}', { params: { path: { webhook } } })));
@@ -47,7 +47,7 @@ export function Webhooks() {
             value={address}
             change={setAddress}
           />
-          <Button size="small" htmlType="submit" disabled={!address}>
+          <Button size="small" htmlType="submit" disabled={!address || busy}>
             Add this webhook
           </Button>
         </div>
@@ -81,11 +81,16 @@ export function Webhooks() {
               align: 'right',
               render: (_, h: Webhook) => (
                 <span className="acts" style={{ justifyContent: 'end' }}>
-                  <Button size="small" aria-label={`Try ${h.address}`} onClick={() => void attempt(h.id)}>
+                  <Button
+                    size="small"
+                    disabled={busy}
+                    aria-label={`Try ${h.address}`}
+                    onClick={() => void attempt(h.id)}
+                  >
                     Try
                   </Button>
                   <Popconfirm title={`Remove ${h.address}?`} okText="Remove" onConfirm={() => drop(h.id)}>
-                    <Button size="small" danger aria-label={`Remove ${h.address}`}>
+                    <Button size="small" danger disabled={busy} aria-label={`Remove ${h.address}`}>
                       Remove
                     </Button>
                   </Popconfirm>

@@ -80,11 +80,11 @@ function Tokens() {
   const [label, setLabel] = useState('');
   const [days, setDays] = useState<number>();
   const [made, setMade] = useState<Token>();
-  const { act, failed } = useDoing(['tokens']);
+  const { act, failed, busy } = useDoing(['tokens']);
   const make = () =>
     act(async () => {
       setMade((await answer(api.POST('/api/v1/me/tokens', { body: { label, days } }))).data);
-      setLabel('');
+      setLabel((now) => (now === label ? '' : now));
     });
   const revoke = (token: number) =>
     act(async () => {
@@ -106,7 +106,7 @@ function Tokens() {
             change={setLabel}
           />
           <NumberChoice label="days" most={366} placeholder="90" value={days} change={setDays} />
-          <Button size="small" htmlType="submit" disabled={!label}>
+          <Button size="small" htmlType="submit" disabled={!label || busy}>
             Make a token
           </Button>
         </div>
@@ -136,7 +136,7 @@ function Tokens() {
               title: '',
               align: 'right',
               render: (_, t: Token) => (
-                <Button size="small" aria-label={`Revoke ${t.label}`} onClick={() => void revoke(t.id)}>
+                <Button size="small" disabled={busy} aria-label={`Revoke ${t.label}`} onClick={() => void revoke(t.id)}>
                   Revoke
                 </Button>
               ),

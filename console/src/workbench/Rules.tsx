@@ -14,7 +14,9 @@ const rules = [
 ];
 
 /** Which records take part, what becomes of repeated keys, and the lookup lists. */
-export function Rules({ draft, change }: { draft: Definition; change: (part: Partial<Definition>) => void }) {
+export function Rules(p: { draft: Definition; change: (to: (draft: Definition) => Partial<Definition>) => void }) {
+  const { draft } = p;
+  const change = (part: Partial<Definition>) => p.change(() => part);
   const where = (side: 'left' | 'right') => (
     <Choice label={`only ${side} records for which`}>
       <FilterField
@@ -22,10 +24,13 @@ export function Rules({ draft, change }: { draft: Definition; change: (part: Par
         label={`filter of the ${side} side`}
         placeholder={side === 'left' ? 'quay == "Tar Quay"' : 'zero(Amount) > 0'}
         value={draft.where?.[side] ?? ''}
-        take={(text) => {
-          const next = without(draft.where ?? {}, side, text);
-          change({ where: Object.keys(next).length ? next : undefined });
-        }}
+        take={(text) =>
+          // The filter of the other side may have been taken meanwhile.
+          p.change((draft) => {
+            const next = without(draft.where ?? {}, side, text);
+            return { where: Object.keys(next).length ? next : undefined };
+          })
+        }
         // A filter that is wrong, on either side, does not keep the other from being checked.
         ask={complete(draft) ? { definition: { ...draft, where: undefined }, look: { comparison: 'full' } } : undefined}
         side={side}
