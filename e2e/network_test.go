@@ -9,12 +9,12 @@ const heldNetwork = `(() => {
 	const net = window.net = { pending: 0, delay: 0, fail: 0, rules: [], sent: [] };
 	const wait = (ms) => new Promise((go) => setTimeout(go, ms));
 	window.fetch = async (input, init) => {
-		const request = new Request(input, init);
-		const path = new URL(request.url).pathname + new URL(request.url).search;
-		const body = request.method === 'GET' ? '' : await request.clone().text().catch(() => '');
-		net.sent.push({ method: request.method, path, body });
 		net.pending++;
 		try {
+			const request = new Request(input, init);
+			const path = new URL(request.url).pathname + new URL(request.url).search;
+			const body = request.method === 'GET' ? '' : await request.clone().text().catch(() => '');
+			net.sent.push({ method: request.method, path, body });
 			const rule = net.rules.find((r) => r.method === request.method && path.includes(r.path) && (r.times = (r.times ?? 1e9) - 1) >= 0);
 			const delay = rule?.delay ?? Math.random() * net.delay;
 			if (rule?.fail || (request.method === 'GET' && Math.random() < net.fail)) {

@@ -44,6 +44,8 @@ export function RowsPanel(p: {
   const [all, setAll] = useState(data?.all);
   if (data && data.all !== all) setAll(data.all);
   const numbers = data?.columns.some((c) => c.number);
+  // Another comparison may have other columns than those that stand here until its rows come.
+  const known = !!rows.of && columnsBy(rows.of) === columnsBy(p.ask);
   return (
     <section className="panel rows" data-testid="rows" data-asked={question} data-first={first}>
       <div className="title" style={{ alignItems: 'center', marginBottom: 6 }}>
@@ -103,7 +105,7 @@ export function RowsPanel(p: {
           size={pageSize}
           turn={(first) => setAt({ asked, first })}
           sort={look.sort ?? []}
-          sortBy={(sort) => p.change({ sort: sort.length ? sort : undefined })}
+          sortBy={known ? (sort) => p.change({ sort: sort.length ? sort : undefined }) : undefined}
           totals={summed ? sums.result : undefined}
           height={p.height}
           selection={
@@ -125,6 +127,10 @@ export function RowsPanel(p: {
     </section>
   );
 }
+
+/** All of a question that its columns depend on. */
+const columnsBy = (ask: Ask) =>
+  JSON.stringify(tidy({ ...ask, look: { ...ask.look, sort: undefined, where: undefined } }));
 
 const keyOf = (r: Row) => `${r.left ?? 0} ${r.right ?? 0}`;
 

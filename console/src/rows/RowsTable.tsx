@@ -12,7 +12,7 @@ export function RowsTable(p: {
   size: number;
   turn: (first: number) => void;
   sort: SortBy[];
-  sortBy: (sort: SortBy[]) => void;
+  sortBy?: (sort: SortBy[]) => void; // none: the columns are those of another comparison, whose rows are on their way
   totals?: Totals;
   selection?: TableProps<Row>['rowSelection'];
   height?: number;
@@ -59,7 +59,7 @@ function nextSort(sort: SortBy[], column: string, more: boolean): SortBy[] {
     : [{ ...now, descending: true }];
 }
 
-function columnOf(c: RowColumn, i: number, sort: SortBy[], sortBy: (sort: SortBy[]) => void): TableColumnType<Row> {
+function columnOf(c: RowColumn, i: number, sort: SortBy[], sortBy?: (sort: SortBy[]) => void): TableColumnType<Row> {
   const at = sort.findIndex((s) => s.column === c.column);
   const by = sort[at];
   const arrow = by ? (by.descending ? '↓' : '↑') + (sort.length > 1 ? at + 1 : '') : '';
@@ -71,7 +71,8 @@ function columnOf(c: RowColumn, i: number, sort: SortBy[], sortBy: (sort: SortBy
         type="button"
         className={`sort ${classOf(c)}`}
         title={`Sort by ${c.column} (${c.type}); with Shift, after what is sorted by already`}
-        onClick={(event) => sortBy(nextSort(sort, c.column, event.shiftKey))}
+        disabled={!sortBy}
+        onClick={(event) => sortBy?.(nextSort(sort, c.column, event.shiftKey))}
       >
         {c.name} {arrow && <b aria-label={by?.descending ? 'sorted downwards' : 'sorted upwards'}>{arrow}</b>}
       </button>

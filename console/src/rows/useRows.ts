@@ -7,7 +7,7 @@ import { tidy } from './look';
 /**
  * A page of rows. Where they have to be made ready first, the job that does so is told, and given up when nobody waits any more. Until they
  * are there the rows of before are at hand, for their columns; shown says whether the rows are those that are asked for, and same whether they
- * answer the same question, perhaps on another of its pages.
+ * answer the same question, perhaps on another of its pages; of is what they were asked with.
  */
 export function useRows(ask: Ask | undefined, first: number, limit: number) {
   const [job, setJob] = useState<Job>();
@@ -37,5 +37,6 @@ export function useRows(ask: Ask | undefined, first: number, limit: number) {
     job,
     shown: data !== undefined && !rows.isPlaceholderData,
     same: data?.of === question,
+    of: data && (JSON.parse(data.of) as Ask),
   };
 }
