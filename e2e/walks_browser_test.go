@@ -23,14 +23,15 @@ const stepsOfABrowser = 120
 
 // truth is what the service says of what is asked on a page, which nothing changes while it is walked through.
 type truth struct {
-	t      *testing.T
-	c      *client.Client
-	rows   map[string]view.Rows
-	counts map[string]view.Counts
+	t       *testing.T
+	c       *client.Client
+	rows    map[string]view.Rows
+	refused map[string]string // questions that have no rows, and why
+	counts  map[string]view.Counts
 }
 
 func newTruth(t *testing.T, c *client.Client) truth {
-	return truth{t, c, map[string]view.Rows{}, map[string]view.Counts{}}
+	return truth{t, c, map[string]view.Rows{}, map[string]string{}, map[string]view.Counts{}}
 }
 
 func (s truth) rowsOf(asked string, first int64) view.Rows {
@@ -42,7 +43,9 @@ func (s truth) rowsOf(asked string, first int64) view.Rows {
 			s.t.Fatal(err)
 		}
 		rows, err := s.c.Rows(s.t.Context(), a, first, 50, nil)
-		if err != nil {
+		if p := asProblem(err); p != nil {
+			s.refused[asked] = p.Detail
+		} else if err != nil {
 			s.t.Fatal(asked, err)
 		}
 		s.rows[key] = rows
@@ -67,9 +70,9 @@ func (s truth) countsOf(definition string) view.Counts {
 func (w *walk) sameRows(s truth, where string) {
 	w.t.Helper()
 	var on struct {
-		Asked, Says, Shown string
-		First              int64
-		Rows               []string
+		Asked, Says, Shown, Fault string
+		First                     int64
+		Rows                      []string
 	}
 	if err := json.Unmarshal([]byte(w.text(`JSON.stringify((() => {
 		const list = document.querySelector('[data-testid=rows]');
@@ -77,6 +80,7 @@ func (w *walk) sameRows(s truth, where string) {
 			asked: list?.dataset.asked ?? '',
 			first: Number(list?.dataset.first ?? 0),
 			says: list?.querySelector('[data-testid=says]')?.innerText ?? '',
+			fault: list?.querySelector('.fault')?.innerText ?? '',
 			shown: list?.querySelector('[data-testid=shown]')?.innerText ?? '',
 			rows: [...(list?.querySelectorAll('tr[data-row-key]') ?? [])].map((r) => r.dataset.rowKey),
 		};
@@ -87,6 +91,12 @@ func (w *walk) sameRows(s truth, where string) {
 		return
 	}
 	page := s.rowsOf(on.Asked, on.First)
+	if why := s.refused[on.Asked]; why != "" {
+		if len(on.Rows) > 0 || on.Fault != "" && !strings.Contains(on.Fault, why) && !strings.Contains(on.Fault, "does not answer") {
+			w.t.Fatalf("%s: %s shows rows %v and says %q; it has none: %s", where, on.Asked, on.Rows, on.Fault, why)
+		}
+		return
+	}
 	var keys []string
 	for _, r := range page.Rows {
 		keys = append(keys, fmt.Sprint(r.Left, " ", r.Right))

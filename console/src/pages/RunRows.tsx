@@ -37,8 +37,7 @@ function RowsOf({ run }: { run: Run }) {
     // A confirmation is given each time anew.
     setParams({ look: JSON.stringify({ ...next, confirm: undefined }) }, { state: { confirm: next.confirm } });
   };
-  // What is changed is what stands in the address by then.
-  const change = (part: Partial<Look>) => show({ ...lookOf(new URLSearchParams(window.location.search)), ...part });
+  const change = (part: Partial<Look>) => show({ ...look, ...part });
   const [left, right] = run.sides;
   const sides = look.swap ? [right, left] : [left, right];
   const sets = [sides[0].set, sides[1].set] as [string, string];
