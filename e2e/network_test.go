@@ -30,6 +30,13 @@ const heldNetwork = `(() => {
 	};
 })()`
 
+// hinder holds up the answers to all requests from now on, for up to so many milliseconds, and lets one reading in twenty fail.
+// TWINSIEVE_DELAY makes the network slower.
+func (b *browser) hinder() {
+	b.t.Helper()
+	b.text(fmt.Sprintf(`(window.net.delay = %d, window.net.fail = 0.05, '')`, longer(b.t, "TWINSIEVE_DELAY", 400)))
+}
+
 // slow holds up the answers to the next requests of a kind, so many of them.
 func (b *browser) slow(method, path string, milliseconds, times int) {
 	b.t.Helper()

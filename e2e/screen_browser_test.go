@@ -118,7 +118,7 @@ func TestScreen(t *testing.T) {
 			if step%stepsOfABrowser == 0 {
 				w = onScreen(t, p, fmt.Sprintf("/reports/%d", first.ID))
 				w.until(`document.querySelector('h2 [aria-live]') !== null`)
-				w.text(`(window.net.delay = 400, window.net.fail = 0.05, '')`)
+				w.hinder()
 			}
 			switch random.IntN(8) {
 			case 0:

@@ -33,7 +33,7 @@ func TestTwoPagesOfOneReport(t *testing.T) {
 			w.before(heldNetwork)
 			w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=missing", p.address, head.ID)))
 			w.until(`document.querySelectorAll('tr[data-row-key]').length > 0`)
-			w.text(`(window.net.delay = 300, window.net.fail = 0.03, '')`)
+			w.hinder()
 		}
 		return pages
 	}

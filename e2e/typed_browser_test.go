@@ -182,6 +182,17 @@ func TestSlowAnswersTakeNothingBack(t *testing.T) {
 	w.keys(", and second")
 	w.until(`[...document.querySelectorAll('.talk p')].some((e) => e.innerText === 'first')`)
 	w.until(`document.querySelector('textarea[aria-label=comment]').value === 'first, and second'`)
+
+	// A change that fails after its exception was left is told where it was left.
+	w.text(`(window.net.rules.unshift({method: 'PUT', path: '/work', delay: 1500, fail: true, times: 1}), '')`)
+	w.chooses("status of this exception", "settled")
+	w.click(".ant-drawer-close", 0)
+	w.button("Reports")
+	w.says("was not changed to settled")
+	w.shoot("unsent.png")
+	w.button("Open it")
+	w.says("Conversation")
+	w.until(`!document.body.innerText.includes('was not changed to settled')`)
 }
 
 // sortOf is a script that sorts rows by a column.

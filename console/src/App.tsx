@@ -26,6 +26,7 @@ import { SignIn, SignInAgain } from './pages/SignIn';
 import { Sieves } from './pages/Sieves';
 import { Trace } from './pages/Trace';
 import { Workbench } from './pages/Workbench';
+import { UnsentChanges } from './report/Unsent';
 import { antTheme, initialMode, paint, remember, type Mode } from './theme';
 
 const queries = new QueryClient({
@@ -141,6 +142,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) 
       {ended && <SignInAgain name={me.data.name} />}
       <Leaving />
       <main id="main" key={me.data.name}>
+        <UnsentChanges />
         <Routes>
           <Route path="/" element={<Navigate to="/reports" replace />} />
           <Route path="/sets" element={<Sets />} />

@@ -7,11 +7,23 @@ import { changeEntry, useReasons } from '../api/work';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
 import { amount, when } from '../parts/format';
+import { useUnsaved } from '../parts/useUnsaved';
+import { tellUnsent } from './Unsent';
 import { changeSays, changeWords, statuses, statusWords } from './query';
+
+const words = (c: WorkChange) =>
+  [
+    c.status && statusWords[c.status],
+    c.owner !== undefined && (c.owner ? `owned by ${c.owner}` : 'owned by nobody'),
+    c.reason !== undefined && (c.reason ? `reason: ${c.reason}` : 'without a reason'),
+  ]
+    .filter(Boolean)
+    .join(', ');
 
 /**
  * What people do about one exception. One change is sent after the other, each against the version that was on screen or that one's own
- * change before it has made. When somebody else has changed it meanwhile, both are shown, and neither is lost; nor is what could not be sent.
+ * change before it has made. When somebody else has changed it meanwhile, both are shown, and neither is lost; nor is what could not be sent,
+ * which is told elsewhere where this exception is not looked at any more.
  */
 export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: WorkView }; signed: boolean }) {
   const queries = useQueryClient();
@@ -25,6 +37,13 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
   const sending = useRef(Promise.resolve());
   const stuck = useRef(false); // nothing more is sent before a person has seen why
   const version = useRef(w.version);
+  const there = useRef(true);
+  useEffect(() => {
+    there.current = true;
+    return () => {
+      there.current = false;
+    };
+  }, []);
   useEffect(() => {
     version.current = Math.max(version.current, w.version);
   }, [w.version]);
@@ -45,6 +64,7 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
     } catch (error) {
       stuck.current = true;
       setFailed(error);
+      if (!there.current) tellUnsent({ run: run.id, entry, change: words(waiting.current), error });
     }
     for (const key of ['entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
   }
@@ -59,6 +79,7 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
     stuck.current = false;
     keep({});
   }
+  useUnsaved(failed !== undefined && Object.keys(mine).length > 0, 'What you have set at an exception');
   const conflict = failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
   const select = (label: 'status' | 'owner' | 'reason', value: string, options: { value: string; label: string }[]) => (
     <Choice label={label}>
@@ -76,14 +97,6 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
       />
     </Choice>
   );
-  const words = (c: WorkChange) =>
-    [
-      c.status && statusWords[c.status],
-      c.owner !== undefined && (c.owner ? `owned by ${c.owner}` : 'owned by nobody'),
-      c.reason !== undefined && (c.reason ? `reason: ${c.reason}` : 'without a reason'),
-    ]
-      .filter(Boolean)
-      .join(', ');
   return (
     <section aria-label="Work">
       <div className="choices" style={{ marginBottom: 4 }}>

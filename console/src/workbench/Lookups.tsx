@@ -9,6 +9,7 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
   const [open, setOpen] = useState(false);
   const [name, setName] = useState('');
   const [lines, setLines] = useState('');
+  const [begun, setBegun] = useState(''); // what the lines were when the dialog was opened: once they are others, only its buttons close it
   const pairs = lines
     .split('\n')
     .filter((line) => line.trim())
@@ -32,6 +33,7 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
             onClick={() => {
               setName(l.name);
               setLines(l.pairs.map(lineOf).join('\n'));
+              setBegun(l.pairs.map(lineOf).join('\n'));
               setOpen(true);
             }}
           >
@@ -44,6 +46,7 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
           onClick={() => {
             setName('');
             setLines('');
+            setBegun('');
             setOpen(true);
           }}
         >
@@ -54,6 +57,8 @@ export function Lookups({ lists, change }: { lists: Lookup[]; change: (lists: Lo
         title="Lookup list"
         open={open}
         onCancel={() => setOpen(false)}
+        mask={{ closable: lines === begun }}
+        keyboard={lines === begun}
         okText="Keep the list"
         okButtonProps={{ disabled: !name.trim() || pairs.length === 0 || wrong !== '' }}
         onOk={() => {
