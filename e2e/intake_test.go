@@ -32,6 +32,49 @@ func loadWith(t *testing.T, c *client.Client, set, file, text string, r view.Rec
 	return result.Set, nil
 }
 
+// TestNewSets: a load that is to make a new set adds no snapshot to one that is there, even if that came while it was under way.
+func TestNewSets(t *testing.T) {
+	t.Parallel()
+	c := serve(t, t.TempDir()).client()
+	if _, err := loadWith(t, c, "berths", "berths.csv", "berth\n1\n", view.Recipe{New: true}); err != nil {
+		t.Fatal(err)
+	}
+	_, err := loadWith(t, c, "berths", "berths.csv", "berth\n2\n", view.Recipe{New: true})
+	refused(t, "a new set of a name that is taken", err, view.NameTaken, "nothing was loaded")
+	text := "berth\n" + strings.Repeat("a quay\n", 200_000) // long enough for all of them to be under way at once
+	jobs := make(chan view.Job, 4)
+	for range cap(jobs) {
+		go func() {
+			job, err := c.LoadFile(t.Context(), "quays", "quays.csv", strings.NewReader(text), view.Recipe{New: true})
+			if err != nil && !view.NameTaken.Is(asProblem(err)) {
+				t.Error(err)
+			}
+			jobs <- job
+		}()
+	}
+	made := 0
+	for range cap(jobs) {
+		job := <-jobs
+		if job.ID == "" {
+			continue
+		}
+		if _, err := c.Wait(t.Context(), job, nil); err == nil {
+			made++
+		} else {
+			refused(t, "a set that came meanwhile", err, view.NameTaken, "nothing was loaded")
+		}
+	}
+	for set, kept := range map[string]int{"berths": 1, "quays": made} {
+		if list, err := c.Snapshots(t.Context(), set); err != nil || len(list.Snapshots) != 1 || kept != 1 {
+			t.Errorf("%s: %d loads made a new set of %d snapshots, %v", set, kept, len(list.Snapshots), err)
+		}
+	}
+	// What is loaded again is not new any more.
+	if set, err := c.Set(t.Context(), "berths"); err != nil || set.Snapshot.Recipe == nil || set.Snapshot.Recipe.New {
+		t.Errorf("%+v, %v", set.Snapshot.Recipe, err)
+	}
+}
+
 // TestControlFigures plants twelve faults, a footer and a wrong control total: the rejects are counted and listed, the footer
 // is no record, and the miss is stated with the set and in the report of every run over it.
 func TestControlFigures(t *testing.T) {

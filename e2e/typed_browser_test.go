@@ -3,6 +3,8 @@ package e2e
 import (
 	"fmt"
 	"net/url"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -10,6 +12,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"twinsieve/demo"
+	"twinsieve/service/view"
 )
 
 // TestTypedStays types in many places without saving: it is there again after another page and a reload, or it is asked about before the page
@@ -104,9 +107,32 @@ func TestTypedStays(t *testing.T) {
 	w.click(`[aria-label=cron]`, 0)
 	w.keys("30 6 * * 1-5")
 	w.text(`(history.back(), '')`)
-	w.says("When this sieve runs by itself has not been saved")
+	w.says("The schedule of this sieve has not been saved")
 	w.button("Leave it")
 	w.says("How the exceptions of Second")
+	value("cron", "")
+
+	// A file that was to become a new set does not become a snapshot of a set that came meanwhile, until that is said.
+	w.do(chromedp.Navigate(p.address + "/sets"))
+	w.says("Drop files here")
+	w.quiet()
+	file := filepath.Join(t.TempDir(), "berths.csv")
+	if err := os.WriteFile(file, []byte("berth\nSalt Quay\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{file}))
+	w.until(`[...document.querySelectorAll('button')].some((b) => b.innerText === 'Load' && !b.disabled)`)
+	if _, err := loadWith(t, c, "berths", "berths.csv", "berth\nTar Quay\n", view.Recipe{}); err != nil {
+		t.Fatal(err)
+	}
+	w.button("Load")
+	w.says(`There is a record set "berths" already, and nothing was loaded`)
+	w.button("Load as next snapshot")
+	w.until(`!document.querySelector('form[aria-label="Load berths.csv"]')`)
+	if list, err := c.Snapshots(t.Context(), "berths"); err != nil || len(list.Snapshots) != 2 {
+		t.Errorf("%d snapshots, %v", len(list.Snapshots), err)
+	}
+	w.do(chromedp.Navigate(p.address + "/sieves/of/Second/trend"))
 	value("cron", "")
 	w.click(`[aria-label=cron]`, 0)
 	w.keys("0 7 * * *")

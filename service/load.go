@@ -43,6 +43,14 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 	if err := v.checkChain(ctx, set, r.Source); err != nil {
 		return view.Job{}, err
 	}
+	if r.New {
+		switch _, _, err := v.store.Set(ctx, set); {
+		case err == nil:
+			return view.Job{}, setThere(set)
+		case !errors.Is(err, store.ErrNotFound):
+			return view.Job{}, err
+		}
+	}
 	file, err := v.openSource(ctx, r.Source)
 	if err != nil {
 		return view.Job{}, err
@@ -61,6 +69,11 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 		file.close()
 	}
 	return job, err
+}
+
+// setThere says that a set is none that is new.
+func setThere(set string) error {
+	return view.NameTaken.New(fmt.Sprintf("There is a record set %q already, and nothing was loaded. Load the next snapshot of it, or give another name.", set))
 }
 
 // Reload begins to load a record set again with the choices of its newest snapshot. A set that came from the folder or from
@@ -154,6 +167,9 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 			v.drop(w)
 		}
 	}()
+	if recipe.New {
+		w.First()
+	}
 	most := recipe.Most
 	allowed := func() error {
 		if recipe.Strict && src.Rejects() > 0 || most > 0 && src.Rejects() > most {
@@ -223,13 +239,18 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 	if size == 0 {
 		size = src.Bytes()
 	}
-	return w.seal(ctx, size, findings)
+	result, err := w.seal(ctx, size, findings)
+	if errors.Is(err, store.ErrChanged) {
+		return nil, setThere(set)
+	}
+	return result, err
 }
 
 // begin begins the snapshot. Its recipe has every choice settled, so that the next load reads in the same way.
 func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*writing, error) {
 	recipe.Choices = src.Settled()
 	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
+	recipe.New = false // the next load has another snapshot before it
 	recipe.Source.Upload = ""
 	recipe.Source.Result = ofNextRun(recipe.Source.Result)
 	recipe.Source.Stack = slices.Clone(recipe.Source.Stack)

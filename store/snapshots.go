@@ -76,7 +76,7 @@ type SnapshotWriter struct {
 	last  chan struct{}  // closed once all batches before the next are in the hash
 	wrong atomic.Bool    // one of them could not be
 
-	follows int // number of the snapshot that must be the newest; 0: any
+	follows int // number of the snapshot that must be the newest; 0: any; -1: there must be none
 }
 
 // NewSnapshot begins a snapshot, of which columns, source, delimiter and recipe are given, of the record set with the given
@@ -182,6 +182,9 @@ func (w *SnapshotWriter) Hash() string {
 // MadeFrom says that the snapshot is made from one of its set, which must still be the newest when it is sealed.
 func (w *SnapshotWriter) MadeFrom(number int) { w.follows = number }
 
+// First says that the snapshot is the first of its set, which must still have none when it is sealed.
+func (w *SnapshotWriter) First() { w.follows = -1 }
+
 // Seal makes the snapshot visible, as the newest of its set. findings is JSON. Where another has become the newest than the
 // one that it follows, the error is [ErrChanged].
 func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string) (Snapshot, error) {
@@ -197,7 +200,7 @@ func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string)
 		if err := tx.Model(&Snapshot{}).Select("coalesce(max(number), 0)").Where("record_set_id = ? AND sealed = 1", w.snap.RecordSetID).Scan(&last).Error; err != nil {
 			return happened{}, err
 		}
-		if w.follows != 0 && w.follows != last {
+		if w.follows > 0 && w.follows != last || w.follows < 0 && last > 0 {
 			return happened{}, ErrChanged
 		}
 		w.snap.Number = last + 1

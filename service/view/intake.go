@@ -63,6 +63,7 @@ type Recipe struct {
 	Choices intake.Choices `json:"choices"`
 	Control *Control       `json:"control,omitempty"`
 	Strict  bool           `json:"strict,omitempty" description:"Any reject refuses the load."`
+	New     bool           `json:"new,omitempty" description:"The record set must be a new one: if there is one of this name, nothing is loaded."`
 	Most    int64          `json:"mostRejects,omitempty" description:"More rejects than this refuse the load; 0: any number is taken."`
 }
 

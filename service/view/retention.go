@@ -17,7 +17,7 @@ type Removal struct {
 
 // Removable is what a rule lets go.
 type Removable struct {
-	List      string              `json:"list" description:"Stands for exactly these runs and snapshots, for their removal."`
+	List      string              `json:"list" description:"Identifies exactly these runs and snapshots. A removal states it."`
 	Runs      []RemovableRun      `json:"runs" nullable:"false"`
 	Snapshots []RemovableSnapshot `json:"snapshots" nullable:"false"`
 	Bytes     int64               `json:"bytes" description:"Room that it takes, roughly."`

@@ -1922,6 +1922,8 @@ export interface components {
              * @description More rejects than this refuse the load; 0: any number is taken.
              */
             mostRejects?: number;
+            /** @description The record set must be a new one: if there is one of this name, nothing is loaded. */
+            new?: boolean;
             source: components["schemas"]["SourceRef"];
             /** @description Any reject refuses the load. */
             strict?: boolean;
@@ -3119,6 +3121,8 @@ export interface components {
              * @description More rejects than this refuse the load; 0: any number is taken.
              */
             mostRejects?: number;
+            /** @description The record set must be a new one: if there is one of this name, nothing is loaded. */
+            new?: boolean;
             source: components["schemas"]["SourceRef"];
             /** @description Any reject refuses the load. */
             strict?: boolean;
@@ -3174,7 +3178,7 @@ export interface components {
              * @description Room that it takes, roughly.
              */
             bytes: number;
-            /** @description Stands for exactly these runs and snapshots, for their removal. */
+            /** @description Identifies exactly these runs and snapshots. A removal states it. */
             list: string;
             runs: components["schemas"]["RemovableRun"][];
             /** @description What goes, in one sentence. */

@@ -46,6 +46,7 @@ export function Arrival(p: {
     staleTime: Infinity,
   });
   const seen = looked.data;
+  const there = p.names.includes(name);
   const ready = !!name && !busy && !!seen && !looked.isFetching && !looked.error && !wrongOf(stated);
 
   async function take() {
@@ -55,8 +56,12 @@ export function Arrival(p: {
       choices: { ...seen.choices, ...chosen },
       control: controlOf(stated),
       strict: strict || undefined,
+      new: !there || undefined, // what the button says
     };
-    if (!(await run(() => load(name, recipe)))) return;
+    if (!(await run(() => load(name, recipe)))) {
+      await queries.invalidateQueries({ queryKey: ['sets'] }); // somebody may have loaded a set of this name
+      return;
+    }
     p.done();
     // What was sent is gone now, so that its preview cannot be asked for again.
     queries.removeQueries({ queryKey: ['preview', source] });
@@ -75,7 +80,7 @@ export function Arrival(p: {
           style={{ width: 220 }}
         />
         <Button type="primary" htmlType="submit" disabled={!ready}>
-          {p.names.includes(name) ? 'Load as next snapshot' : 'Load'}
+          {there ? 'Load as next snapshot' : 'Load'}
         </Button>
         <Checkbox checked={strict} onChange={(event) => setStrict(event.target.checked)} disabled={busy}>
           strict: any reject refuses the load

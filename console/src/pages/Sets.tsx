@@ -76,7 +76,7 @@ export function Sets() {
     ]);
   }
 
-  useUnsaved(arriving.length > 0, 'What has arrived here');
+  useUnsaved(arriving.length > 0, 'What was dropped or chosen here');
 
   return (
     <>

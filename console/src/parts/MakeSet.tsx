@@ -1,7 +1,7 @@
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { answer, api, type SourceRef } from '../api/client';
+import { answer, api, ProblemError, type SourceRef } from '../api/client';
 import { useJob } from '../api/useJob';
 import { Fault } from './Fault';
 import { Form } from './Form';
@@ -13,14 +13,18 @@ export function MakeSet(p: { source?: SourceRef; autoFocus?: boolean; made?: () 
   const [name, setName] = useState('');
   const [made, setMade] = useState('');
   const making = useJob();
+  const taken = making.failed instanceof ProblemError && making.failed.problem.type === '/problems/name-taken';
   const set = name.trim();
   const ready = source !== undefined && set !== '' && !making.job;
-  const make = async () => {
+  const make = async (next = false) => {
     if (!ready) return;
     setMade('');
     const end = await making.run(async () => {
       const { data } = await answer(
-        api.POST('/api/v1/sets/{name}/snapshots', { params: { path: { name: set } }, body: { source, choices: {} } }),
+        api.POST('/api/v1/sets/{name}/snapshots', {
+          params: { path: { name: set } },
+          body: { source, choices: {}, new: !next || undefined },
+        }),
       );
       setMade(set);
       return data;
@@ -45,6 +49,11 @@ export function MakeSet(p: { source?: SourceRef; autoFocus?: boolean; made?: () 
       </Form>
       {making.job && <JobBar job={making.job} />}
       <Fault error={making.failed} />
+      {taken && (
+        <Button size="small" disabled={!ready} onClick={() => void make(true)}>
+          Make the next snapshot of it
+        </Button>
+      )}
       {made && !making.job && !making.failed && (
         <p className="say" role="status">
           Made: <Link to={`/sets/${encodeURIComponent(made)}`}>{made}</Link>. It can be a side of another sieve, whose

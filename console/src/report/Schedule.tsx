@@ -34,7 +34,7 @@ function ScheduleForm({ sieve, schedule: s }: { sieve: string; schedule: Schedul
   const [typed, setTyped] = useState<Partial<Times>>({});
   const change = (part: Partial<Times>) => setTyped((before) => ({ ...before, ...part }));
   const { cron, zone, watch, both } = { ...saved, ...typed };
-  useUnsaved(Object.keys(typed).length > 0, 'When this sieve runs by itself');
+  useUnsaved(Object.keys(typed).length > 0, 'The schedule of this sieve');
   const { act, failed } = useDoing(['schedule', sieve]);
   const put = (body: Times & { active: boolean }) =>
     answer(

@@ -79,7 +79,7 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
     stuck.current = false;
     keep({});
   }
-  useUnsaved(failed !== undefined && Object.keys(mine).length > 0, 'What you have set at an exception');
+  useUnsaved(failed !== undefined && Object.keys(mine).length > 0, 'Your change to this exception');
   const conflict = failed instanceof ProblemError && failed.problem.type === '/problems/changed-meanwhile';
   const select = (label: 'status' | 'owner' | 'reason', value: string, options: { value: string; label: string }[]) => (
     <Choice label={label}>
