@@ -2,6 +2,7 @@ package outform
 
 import (
 	"io"
+	"strings"
 	"unicode/utf8"
 
 	"twinsieve/core/record"
@@ -30,8 +31,8 @@ func newDelimited(w io.Writer, tabs bool, columns []Column, opts Options) (Write
 	return d, d.line()
 }
 
-// Harmless sets an apostrophe before a text that a spreadsheet would run. A number is left as it is, and so is a single
-// character, which nothing can be reckoned from.
+// Harmless sets an apostrophe before a text that a spreadsheet would run as a formula. A number with a sign stays as it is, however it is
+// written, and so does a single character, from which nothing can be computed.
 func Harmless(text string) string {
 	if len(text) < 2 {
 		return text
@@ -39,11 +40,33 @@ func Harmless(text string) string {
 	first, _ := utf8.DecodeRuneInString(text)
 	switch first {
 	case '=', '+', '-', '@', '\t', '\r', '\n', '＝', '＋', '－', '＠':
-		if _, _, number := plainNumber(text); !number {
+		if !signedNumber(text) {
 			return "'" + text
 		}
 	}
 	return text
+}
+
+// signedNumber reports whether a text is a sign and a number as people write it: digits, with points, commas, apostrophes or spaces among
+// them, and perhaps an exponent or a per cent sign behind them. Nothing in it can be run.
+func signedNumber(text string) bool {
+	if text[0] != '+' && text[0] != '-' {
+		return false
+	}
+	rest := strings.TrimSuffix(text[1:], "%")
+	digits, exponent := 0, false
+	for i, r := range rest {
+		switch {
+		case r >= '0' && r <= '9':
+			digits++
+		case (r == 'e' || r == 'E') && digits > 0 && !exponent:
+			digits, exponent = 0, true
+		case (r == '+' || r == '-') && exponent && (rest[i-1] == 'e' || rest[i-1] == 'E'):
+		case exponent || !strings.ContainsRune(".,' \u00a0\u2009\u202f", r):
+			return false
+		}
+	}
+	return digits > 0
 }
 
 func (d *delimitedWriter) Write(cells []record.Cell) error {
