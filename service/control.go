@@ -1,6 +1,7 @@
 package service
 
 import (
+	"encoding/csv"
 	"fmt"
 	"slices"
 	"strconv"
@@ -222,17 +223,19 @@ func trailer(src *intake.Source, starts string) (text string, line int64, ok boo
 }
 
 // trailerCells takes a trailer line apart as the source's records are taken apart.
-func trailerCells(src *intake.Source, text string) (cells []string) {
+func trailerCells(src *intake.Source, text string) []string {
 	switch choices := src.Settled(); choices.Format {
 	case intake.Delimited:
-		cells = strings.Split(text, choices.Delimiter)
+		if !choices.NoQuotes {
+			lines := csv.NewReader(strings.NewReader(text))
+			lines.Comma, lines.LazyQuotes = rune(choices.Delimiter[0]), true
+			if cells, err := lines.Read(); err == nil {
+				return cells
+			}
+		}
+		return strings.Split(text, choices.Delimiter)
 	case intake.Spreadsheet:
-		cells = strings.Split(text, "\t")
-	default:
-		cells = strings.Fields(text)
+		return strings.Split(text, "\t")
 	}
-	for i := range cells {
-		cells[i] = strings.Trim(cells[i], `"`)
-	}
-	return cells
+	return strings.Fields(text)
 }
