@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/csv"
 	"io"
 	"os"
@@ -11,6 +12,7 @@ import (
 	"twinsieve/core/reading"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
+	"twinsieve/formats/textcode"
 )
 
 // Pairs of columns are given on the command line as
@@ -173,12 +175,14 @@ func (f *definitionFlags) apply(d *sieve.Definition) error {
 
 // readLookup reads a lookup list from a CSV file of two columns without a heading.
 func readLookup(name, file string) (*reading.List, error) {
-	f, err := os.Open(file)
+	text, err := os.ReadFile(file)
 	if err != nil {
 		return nil, broken("the lookup list cannot be read: %s", err)
 	}
-	defer f.Close()
-	r := csv.NewReader(f)
+	if text, err = textcode.List(text); err != nil {
+		return nil, wrongRequest("%s: %s", file, err)
+	}
+	r := csv.NewReader(bytes.NewReader(text))
 	r.FieldsPerRecord = 2
 	list := &reading.List{Name: name}
 	lines := map[string]int{}

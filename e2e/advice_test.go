@@ -145,6 +145,12 @@ func TestAdviceCommands(t *testing.T) {
 	does(0, "taken back", "crosswalk", "Berth billing", "--take-back", strings.SplitN(strings.Split(entry, "\n")[1], ",", 2)[0])
 	does(0, "version 4", "crosswalk", "Berth billing", "--in", file, "--reason", "from the file")
 	does(0, "version 4", "crosswalk", "Berth billing", "--in", file) // which has nothing new
+	kept, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	does(0, "version 4", "crosswalk", "Berth billing", "--in", write(t, dir, "marked.csv", append([]byte("\ufeff"), kept...)))
+	does(2, "line 2: it has bytes that are not UTF-8", "crosswalk", "Berth billing", "--in", write(t, dir, "latin.csv", []byte(strings.Join(rows[0][:6], ",")+"\n\xdc,2031-03-02,PIL,MW-1,02.03.2031,pil\n")))
 	does(2, `line 1: there is no column "left call_no"`, "crosswalk", "Berth billing", "--in", write(t, dir, "wrong.csv", []byte("a,b\n1,2\n")))
 	does(2, `line 2: the decision "perhaps" is none`, "crosswalk", "Berth billing", "--in", write(t, dir, "perhaps.csv", []byte(strings.Join(rows[0][:7], ",")+"\na,b,c,d,e,f,perhaps\n")))
 	does(2, "as the sieve reads it, and such a record has no key", "crosswalk", "Berth billing", "--in", write(t, dir, "blank.csv", []byte(strings.Join(rows[0][:6], ",")+"\n,2031-03-02,PIL,MW-1,02.03.2031,pil\n")))
@@ -284,6 +290,8 @@ func TestBadReadings(t *testing.T) {
 	dir := t.TempDir()
 	lookup := write(t, dir, "codes.csv", []byte("PIL,PILOT\nTUG,TOW\nPIL,P\n"))
 	good := write(t, dir, "good.csv", []byte("MW-1,MW-2\n"))
+	marked := write(t, dir, "marked.csv", []byte("\ufeffMW-1,MW-2\r\n")) // as spreadsheets write it
+	latin := write(t, dir, "latin.csv", []byte("MW-1,MW-2\nM\xdc-3,MW-4\n"))
 	for _, c := range []struct {
 		want string
 		args []string
@@ -291,6 +299,7 @@ func TestBadReadings(t *testing.T) {
 		{"is no regular expression", []string{"-k", "call: capture ([0-9"}},
 		{`none of the 2 values of "day" on the left can be read as stated, such as "2031-03-02"`, []string{"-k", "day: date DD.MM.YYYY"}},
 		{"codes.csv: line 3: the code \"PIL\" stands on line 1 already", []string{"-k", "call: lookup codes", "--lookup", "codes=" + lookup}},
+		{"latin.csv: line 2: it has bytes that are not UTF-8", []string{"-k", "call: lookup codes", "--lookup", "codes=" + latin}},
 		{`there is no lookup list "codes"; the sieve has "others"`, []string{"-k", "call: lookup codes", "--lookup", "others=" + good}},
 		{"the tolerance -1 is below zero", []string{"-k", "call", "-c", "fee: as decimal, within -1"}},
 		{"has no unit", []string{"-k", "call", "-c", "day: as time, within 5"}},
@@ -309,6 +318,10 @@ func TestBadReadings(t *testing.T) {
 	r := run(t, p.at(), "counts", "--left", "log", "--right", "log", "-k", "call: lookup codes", "--lookup", "codes="+good, "--output", "json")
 	if r.status != 0 || !strings.Contains(r.out, `"inner",`) {
 		t.Errorf("a lookup list: exit %d\n%s%s", r.status, r.out, r.errors)
+	}
+	plain := run(t, p.at(), "counts", "--left", "log", "--right", "log", "-k", "call", "--output", "json")
+	if m := run(t, p.at(), "counts", "--left", "log", "--right", "log", "-k", "call: lookup codes", "--lookup", "codes="+marked, "--output", "json"); m.out != r.out || m.out == plain.out {
+		t.Errorf("a lookup list with a byte-order mark: exit %d\n%s%s, want %s", m.status, m.out, m.errors, r.out)
 	}
 	effect := tried(t, c, sieve.Definition{Left: "log", Right: "log", Key: []sieve.KeyPart{{Columns: column("call", ""), Readings: reading.MustParse("digits-only", "first 1")}}}, view.ReadingPlace{Of: "key", Reading: 0})
 	if effect.Sides[0].Changed != 2 || effect.Pairs[0].Rows != 4 || effect.Pairs[1].Rows != 2 || effect.Sides[1].Samples[0].After.Text != "1" {

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"twinsieve/formats/textcode"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -83,6 +84,9 @@ func (v *Service) ImportCrosswalk(ctx context.Context, name string, file io.Read
 	}
 	if len(text) > mostCrosswalk {
 		return nil, view.TooLarge.New(fmt.Sprintf("The file has more than %d MB, which is the most that a crosswalk may have.", mostCrosswalk>>20))
+	}
+	if text, err = textcode.List(text); err != nil {
+		return nil, view.Unreadable.New("The crosswalk: " + err.Error() + ".")
 	}
 	same, other, err := readCrosswalk(bytes.NewReader(text), c)
 	if err != nil {
