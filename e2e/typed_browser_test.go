@@ -221,6 +221,43 @@ func TestSlowAnswersTakeNothingBack(t *testing.T) {
 	w.until(`!document.body.innerText.includes('was not changed to settled')`)
 }
 
+// TestPressedTwice: a second press does nothing more, a change that changes nothing says so, and a list that cannot be read does not look empty.
+func TestPressedTwice(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	head := loadDemo(t, c, demo.New(demo.Options{Services: 60, Seed: 5}))
+	w := onScreen(t, p, fmt.Sprintf("/reports/%d?tray=missing", head.ID))
+	w.until(`document.querySelectorAll('tr[data-row-key]').length > 0`)
+	w.quiet()
+	w.button("Share")
+	w.until(`[...document.querySelectorAll('button')].some((b) => b.innerText.startsWith('Make a link to') && !b.disabled)`)
+	w.text(`(() => { const b = [...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Make a link to')); b.click(); b.click(); return ''; })()`)
+	w.says("Copy it now")
+	w.quiet()
+	if list, err := c.Shares(t.Context(), head.ID); err != nil || len(list.Shares) != 1 {
+		t.Errorf("two presses made %d links, %v", len(list.Shares), err)
+	}
+
+	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d?tray=missing", p.address, head.ID)))
+	w.until(`document.querySelectorAll('tr[data-row-key]').length > 0`)
+	w.quiet()
+	w.chooses("status of the chosen", "open")
+	w.text(`(() => { const b = [...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Change all')); b.click(); b.click(); return ''; })()`)
+	w.says("Nothing was changed: all of them are so already")
+	if n, _ := w.sent("POST", "/entries/work"); n != 1 {
+		t.Errorf("two presses sent %d changes", n)
+	}
+
+	w.fails("GET", "tray=orphaned", 3)
+	w.click("button.tray", 3)
+	w.says("The service does not answer")
+	w.until(`document.querySelector('[data-asked*="tray=orphaned"]') !== null`)
+	if text := w.text(`document.querySelector('[data-asked] table').innerText`); strings.Contains(text, "No record of this run") {
+		t.Errorf("a list that could not be read says %q", text)
+	}
+}
+
 // sortOf is a script that sorts rows by a column.
 func sortOf(column string) string {
 	return fmt.Sprintf(`([...document.querySelectorAll('[data-testid=rows] button.sort')].find((b) => b.innerText.trim().startsWith(%q)).click(), '')`, column)
