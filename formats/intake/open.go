@@ -585,13 +585,22 @@ func (f *finder) openFixed() error {
 
 func (f *finder) openDelimited() error {
 	c := &f.settled
+	skip := c.SkipFirst
+	stated, told := statedDelimiter(f.text)
+	if told {
+		skip = max(skip, 1) // it is no record, and is not counted among the lines that a person has skipped
+	}
 	head := f.text
-	for range c.SkipFirst {
+	for range skip {
 		_, rest, found := bytes.Cut(head, []byte{'\n'})
 		if !found {
 			break
 		}
 		head = rest
+	}
+	if c.Delimiter == "" && told {
+		c.Delimiter = stated
+		f.guess("delimiter", stated, true, "the text says it itself in its first line", strings.Split(delimited.Delimiters, "")...)
 	}
 	if c.Delimiter == "" {
 		d, alike, of := delimited.FindDelimiter(head)
@@ -612,7 +621,7 @@ func (f *finder) openDelimited() error {
 	if err != nil {
 		return err
 	}
-	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: c.SkipFirst,
+	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: skip,
 		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
 	if err != nil {
 		return err
@@ -630,12 +639,47 @@ func (f *finder) findHeader(head []byte) (string, string) {
 	if err != nil {
 		return HeaderFirst, "most files have one"
 	}
-	for _, name := range r.Columns() {
-		if isValue(name) {
+	var years []int
+	for i, name := range r.Columns() {
+		switch {
+		case isYear(name):
+			years = append(years, i)
+		case isValue(name):
 			return HeaderNone, fmt.Sprintf("the first line has %q, which is no name", name)
 		}
 	}
-	return HeaderFirst, "no cell of the first line is a number or a date"
+	if len(years) == 0 {
+		return HeaderFirst, "no cell of the first line is a number or a date"
+	}
+	// A year names a column where others do not stand under it: "Account;2023;2024" over "Fees;1200;950".
+	first := r.Columns()[years[0]]
+	below, err := r.Next()
+	if len(years) == len(r.Columns()) || err != nil {
+		return HeaderNone, fmt.Sprintf("the first line has %q, which is no name", first)
+	}
+	for row := range min(below.Records(), 50) {
+		for _, column := range years {
+			if cell := below.Cells(row)[column]; isYear(cell.Text) {
+				return HeaderNone, fmt.Sprintf("the first line has %q, and years stand under it", first)
+			}
+		}
+	}
+	return HeaderFirst, fmt.Sprintf("%q names a column: no year stands under it", first)
+}
+
+// statedDelimiter is the delimiter that a text states in its first line, as in "sep=;", which some programs write for spreadsheets.
+func statedDelimiter(text []byte) (delimiter string, told bool) {
+	line, _, _ := bytes.Cut(text, []byte{'\n'})
+	rest, found := bytes.CutPrefix(bytes.TrimSuffix(line, []byte{'\r'}), []byte("sep="))
+	if !found || len(rest) != 1 || rest[0] == '"' {
+		return "", false
+	}
+	return string(rest), true
+}
+
+// isYear reports whether a text is a year of our time.
+func isYear(text string) bool {
+	return len(text) == 4 && text >= "1900" && text <= "2100" && strings.Trim(text, "0123456789") == ""
 }
 
 // isValue reports whether a text is a number or a date rather than a name.
@@ -685,7 +729,11 @@ func (f *finder) findFooter() {
 	lines := strings.Split(strings.TrimRight(string(text), "\r\n"), "\n")
 	passed := 1 // a piece of a line, or what is in front of the records
 	if int64(len(tail)) == f.size {
-		if passed = c.SkipFirst; c.Format == Delimited && c.Header != HeaderNone {
+		passed = c.SkipFirst
+		if _, told := statedDelimiter(f.text); told && c.Format == Delimited {
+			passed = max(passed, 1)
+		}
+		if c.Format == Delimited && c.Header != HeaderNone {
 			passed++
 		}
 	}
