@@ -1,5 +1,5 @@
 import { Button, Select, Switch, Table } from 'antd';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { answer, api, type Invited, type Person } from '../api/client';
 import { usePeople } from '../api/people';
 import { Choice } from '../parts/Choice';
@@ -26,18 +26,24 @@ export function People() {
   const [invited, setInvited] = useState<Invited>();
   const { act, failed, busy } = useDoing(['people'], ['me']);
   useUnsaved(name + fullName !== '', 'The new person');
+  // One is sent after the other: a field that is locked meanwhile loses the focus.
+  const sending = useRef<Promise<unknown>>(Promise.resolve());
+  const inTurn = (what: () => Promise<unknown>) => {
+    sending.current = sending.current.then(() => act(what));
+    return sending.current;
+  };
   const add = () =>
-    act(async () => {
+    inTurn(async () => {
       setInvited((await answer(api.POST('/api/v1/people', { body: { name, fullName, role } }))).data);
       setName((now) => (now === name ? '' : now));
       setFullName((now) => (now === fullName ? '' : now));
     });
   const invite = (person: string) =>
-    act(async () =>
+    inTurn(async () =>
       setInvited((await answer(api.POST('/api/v1/people/{person}/link', { params: { path: { person } } }))).data),
     );
   const change = (p: Person, part: Partial<Person>) =>
-    act(() =>
+    inTurn(() =>
       answer(
         api.PUT('/api/v1/people/{person}', {
           params: { path: { person: p.name }, header: { 'If-Match': `"${p.version}"` } },
@@ -101,7 +107,6 @@ export function People() {
                 size="small"
                 showSearch
                 aria-label={`role of ${p.name}`}
-                disabled={busy}
                 style={{ width: 110 }}
                 value={p.role}
                 onChange={(to) => void change(p, { role: to })}
@@ -115,7 +120,6 @@ export function People() {
               <Switch
                 size="small"
                 aria-label={`${p.name} can sign in`}
-                disabled={busy}
                 checked={p.active}
                 onChange={(active) => void change(p, { active })}
               />
