@@ -11,6 +11,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"twinsieve/client"
 	"twinsieve/demo"
 	"twinsieve/service/view"
 )
@@ -50,6 +51,23 @@ func TestTypedStays(t *testing.T) {
 	w.do(chromedp.Navigate(fmt.Sprintf("%s/reports/%d", p.address, head.ID+1)))
 	w.button("Submit for signing")
 	value("why", "")
+
+	// A note that was put away is not sent with a step that needs none.
+	w.keys("not for others")
+	w.button("Leave it")
+	page, err := c.Entries(t.Context(), head.ID+1, client.Query{Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.ChangeEntries(t.Context(), head.ID+1, client.Query{}, view.BulkChange{WorkChange: view.WorkChange{Status: new("settled")}, Seen: page.Seen, Count: page.Total}); err != nil {
+		t.Fatal(err)
+	}
+	w.until(`!document.body.innerText.includes('still open')`)
+	w.button("Submit for signing")
+	w.says("Submitted")
+	if s, err := c.SignOff(t.Context(), head.ID+1); err != nil || strings.Contains(s.Says, "not for others") {
+		t.Errorf("the report is submitted with %q, %v", s.Says, err)
+	}
 
 	// Forms are asked about, all of a page in one question.
 	w.do(chromedp.Navigate(p.address + "/settings"))

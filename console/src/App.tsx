@@ -142,7 +142,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (to: Mode) => void }) 
       {ended && <SignInAgain name={me.data.name} />}
       <Leaving />
       <main id="main" key={me.data.name}>
-        <UnsentChanges />
+        <UnsentChanges by={me.data.name} />
         <Routes>
           <Route path="/" element={<Navigate to="/reports" replace />} />
           <Route path="/sets" element={<Sets />} />

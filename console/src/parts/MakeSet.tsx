@@ -13,12 +13,15 @@ export function MakeSet(p: { source?: SourceRef; autoFocus?: boolean; made?: () 
   const [name, setName] = useState('');
   const [made, setMade] = useState('');
   const making = useJob();
-  const taken = making.failed instanceof ProblemError && making.failed.problem.type === '/problems/name-taken';
+  const [asked, setAsked] = useState(''); // the name that was asked for last
   const set = name.trim();
+  const taken =
+    asked === set && making.failed instanceof ProblemError && making.failed.problem.type === '/problems/name-taken';
   const ready = source !== undefined && set !== '' && !making.job;
   const make = async (next = false) => {
     if (!ready) return;
     setMade('');
+    setAsked(set);
     const end = await making.run(async () => {
       const { data } = await answer(
         api.POST('/api/v1/sets/{name}/snapshots', {

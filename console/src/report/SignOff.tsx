@@ -26,8 +26,8 @@ export function SignOff({ run }: { run: Run }) {
   const may = useMay('analyst');
   const me = useMe();
   const state = useSignOff(run.id);
-  const [note, setNote, sent] = useDraft(`note on the sign-off of report ${run.id}`);
   const [asking, setAsking] = useState<SignStep['step']>();
+  const [note, setNote, sent] = useDraft(`note to ${asking} report ${run.id}`);
   const { act, failed } = useDoing(['signoff', run.id], ['entries', run.id], ['entry', run.id]);
   const s = state.data;
   if (!s) return <Fault error={state.error} />;
@@ -36,7 +36,7 @@ export function SignOff({ run }: { run: Run }) {
       await answer(
         api.PUT('/api/v1/runs/{run}/sign-off', {
           params: { path: { run: run.id }, header: { 'If-Match': `"${s.version}"` } },
-          body: { step, note },
+          body: { step, note: asking ? note : '' }, // a note that is not on screen is not sent
         }),
       );
       sent(note);

@@ -6,7 +6,7 @@ import { EntryName } from '../parts/EntryName';
 import { Fault } from '../parts/Fault';
 
 /** A change of an exception that could not be made, where the exception was left before that was known. */
-type Unsent = { run: number; entry: Entry; change: string; error: unknown };
+type Unsent = { by?: string; run: number; entry: Entry; change: string; error: unknown };
 
 let all: Unsent[] = [];
 const heard = new Set<() => void>();
@@ -16,13 +16,13 @@ const set = (to: Unsent[]) => {
   for (const hear of heard) hear();
 };
 
-const same = (a: Unsent, b: Unsent) => a.run === b.run && a.entry.id === b.entry.id;
+const same = (a: Unsent, b: Unsent) => a.by === b.by && a.run === b.run && a.entry.id === b.entry.id;
 
-/** Tells, on whatever page is shown, of a change that could not be made. */
+/** Tells who made a change that it could not be made, on whatever page is shown by then. */
 export const tellUnsent = (unsent: Unsent) => set([...all.filter((u) => !same(u, unsent)), unsent]);
 
-/** The changes that could not be made, each with the way back to its exception. */
-export function UnsentChanges() {
+/** The changes of a person that could not be made, each with the way back to its exception. */
+export function UnsentChanges({ by }: { by: string }) {
   const list = useSyncExternalStore(
     (hear) => {
       heard.add(hear);
@@ -30,7 +30,8 @@ export function UnsentChanges() {
     },
     () => all,
   );
-  return list.map((u) => {
+  const own = list.filter((u) => u.by === by);
+  return own.map((u) => {
     const seen = () => set(all.filter((other) => other !== u));
     return (
       <section key={`${u.run} ${u.entry.id}`} className="panel" aria-label="A change that was not made">

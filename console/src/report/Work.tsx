@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { Button, Select } from 'antd';
 import { useEffect, useRef, useState } from 'react';
 import { type Entry, ProblemError, type Run, type Work as WorkView, type WorkChange } from '../api/client';
-import { useMay, usePeople } from '../api/people';
+import { useMay, useMe, usePeople } from '../api/people';
 import { changeEntry, useReasons } from '../api/work';
 import { Choice } from '../parts/Choice';
 import { Fault } from '../parts/Fault';
@@ -28,6 +28,7 @@ const words = (c: WorkChange) =>
 export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: WorkView }; signed: boolean }) {
   const queries = useQueryClient();
   const may = useMay('analyst');
+  const me = useMe();
   const people = usePeople();
   const reasons = useReasons();
   const w = entry.work;
@@ -64,7 +65,7 @@ export function Work({ run, entry, signed }: { run: Run; entry: Entry & { work: 
     } catch (error) {
       stuck.current = true;
       setFailed(error);
-      if (!there.current) tellUnsent({ run: run.id, entry, change: words(waiting.current), error });
+      if (!there.current) tellUnsent({ by: me.data?.name, run: run.id, entry, change: words(waiting.current), error });
     }
     for (const key of ['entries', 'entry']) await queries.invalidateQueries({ queryKey: [key, run.id] });
   }
