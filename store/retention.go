@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -50,13 +51,20 @@ func (k Kept) values() map[string]any {
 // Removable lists what a rule lets go: of runs those that are not the newest of their sieve, neither submitted nor signed, and not the source of
 // a record set; of snapshots those that are not the newest of their set, and that no run needs which stays.
 func (s *Store) Removable(ctx context.Context, k Kept) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
-	return removable(s.reads.WithContext(ctx), k, `(SELECT coalesce(sum(length(blob)), 0) FROM index_parts p WHERE p.run_id = r.id)
-		+ (SELECT coalesce(sum(length(blob)), 0) FROM body_blocks b WHERE b.run_id = r.id) + (SELECT coalesce(sum(length(blob)), 0) FROM entry_blocks e WHERE e.run_id = r.id)
-		+ (SELECT coalesce(sum(length(blob)), 0) FROM carried_chunks c WHERE c.run_id = r.id)`, `(SELECT coalesce(sum(length(blob)), 0) FROM chunks c WHERE c.snapshot_id = s.id)`)
+	return removable(s.reads.WithContext(ctx), k, true)
 }
 
-// removable lists what a rule lets go, with the room that each run and snapshot takes by the expressions given.
-func removable(db *gorm.DB, k Kept, ofRun, ofSnapshot string) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
+// removable lists what a rule lets go, with the room that it takes if that is asked for, which takes long.
+func removable(db *gorm.DB, k Kept, sized bool) (runs []RemovableRun, snapshots []RemovableSnapshot, err error) {
+	ofRun, ofSnapshot := "0", "0"
+	if sized {
+		const blobs = "(SELECT coalesce(sum(length(blob)), 0) FROM %s p WHERE p.%s)"
+		var tables []string
+		for _, table := range []string{"index_parts", "body_blocks", "entry_blocks", "carried_chunks"} {
+			tables = append(tables, fmt.Sprintf(blobs, table, "run_id = r.id"))
+		}
+		ofRun, ofSnapshot = strings.Join(tables, " + "), fmt.Sprintf(blobs, "chunks", "snapshot_id = s.id")
+	}
 	values := k.values()
 	err = db.Raw(`SELECT r.id, r.sieve_id, r.number, r.finished, r.header, `+ofRun+` AS bytes
 		FROM (SELECT runs.*, row_number() OVER (PARTITION BY sieve_id ORDER BY id DESC) AS place FROM runs WHERE sealed = 1) r
@@ -91,7 +99,7 @@ func (s *Store) Remove(ctx context.Context, k Kept, runs []RemovableRun, snapsho
 	// First they vanish, in one transaction with the history's entry; then the room that they take is given back, bit by bit. What a crash leaves
 	// of that is done by the next start.
 	err := s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
-		now, old, err := removable(tx, k, "0", "0")
+		now, old, err := removable(tx, k, false)
 		if err != nil {
 			return happened{}, err
 		}
