@@ -1,7 +1,6 @@
 package service
 
 import (
-	"encoding/csv"
 	"fmt"
 	"slices"
 	"strconv"
@@ -11,6 +10,7 @@ import (
 	"twinsieve/core/reading"
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
+	"twinsieve/formats/delimited"
 	"twinsieve/formats/fixed"
 	"twinsieve/formats/intake"
 	"twinsieve/service/view"
@@ -222,20 +222,28 @@ func trailer(src *intake.Source, starts string) (text string, line int64, ok boo
 	return "", 0, false
 }
 
-// trailerCells takes a trailer line apart as the source's records are taken apart.
-func trailerCells(src *intake.Source, text string) []string {
-	switch choices := src.Settled(); choices.Format {
-	case intake.Delimited:
-		if !choices.NoQuotes {
-			lines := csv.NewReader(strings.NewReader(text))
-			lines.Comma, lines.LazyQuotes = rune(choices.Delimiter[0]), true
-			if cells, err := lines.Read(); err == nil {
-				return cells
-			}
-		}
-		return strings.Split(text, choices.Delimiter)
+// trailerCells takes a trailer line apart as the source's records are taken apart. A trailer line that is quoted in another way than records may
+// be is cut at its delimiters.
+func trailerCells(src *intake.Source, text string) (cells []string) {
+	choices := src.Settled()
+	switch choices.Format {
 	case intake.Spreadsheet:
 		return strings.Split(text, "\t")
+	case intake.Delimited:
+	default:
+		return strings.Fields(text)
 	}
-	return strings.Fields(text)
+	line, err := delimited.NewReader(strings.NewReader(text), delimited.Options{Delimiter: choices.Delimiter[0], NoQuotes: choices.NoQuotes, NoHeader: true})
+	if err == nil {
+		if batch, err := line.Next(); err == nil {
+			for _, cell := range batch.Cells(0) {
+				cells = append(cells, cell.Text)
+			}
+			return cells
+		}
+	}
+	for cell := range strings.SplitSeq(text, choices.Delimiter) {
+		cells = append(cells, strings.Trim(cell, `" `))
+	}
+	return cells
 }

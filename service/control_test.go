@@ -75,16 +75,17 @@ func TestTrailer(t *testing.T) {
 		choices intake.Choices
 		want    string
 	}{
-		"semicolons":    {"call;fee\nMW-1;1,50\nMW-2;2,50\nTOTAL;2;4,00\n", intake.Choices{}, "[{records 2 2 line 4 true } {total of fee 4 4 line 4 true }]"},
-		"quoted":        {"call,fee\nMW-1,1.50\nTOTAL,\"1\",\"1.5\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
-		"grouped":       {"call,fee\nMW-1,\"1,234.50\"\nTOTAL,1,\"1,234.50\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1234.5 1234.5 line 3 true }]"},
-		"no quotes":     {"call;fee\nMW-1;1.50\nTOTAL;1;1.5\"\n", intake.Choices{NoQuotes: true, Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5\" 1.5 line 3 false }]"},
-		"leading zeros": {"call,fee\nMW-1,1.50\nTOTAL,0000001,0000000001.50\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
-		"fixed":         {"MW-1    1.50\nMW-2    2.50\nTOTAL 2 9.99\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TOTAL"}}, "[{records 2 2 line 3 true } {total of fee 9.99 4 line 3 false }]"},
-		"places":        {"MW-1    150\nMÜ-2    250\nTRLß0000020000000400\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TRL"}}, "[{records 2 2 line 3 true } {total of fee 400 400 line 3 true }]"},
-		"short":         {"call,fee\nMW-1,1.50\nTOTAL,1\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee  1.5 line 3 false }]"},
-		"none":          {"call,fee\nMW-1,1.50\n", intake.Choices{Footers: []string{"TOTAL"}}, `[{trailer line TOTAL  the source false no footer of the source begins with "TOTAL"}]`},
-		"words":         {"call,fee\nMW-1,1.50\nTOTAL,one,much\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records one 1 line 3 false } {total of fee much 1.5 line 3 false }]"},
+		"semicolons":     {"call;fee\nMW-1;1,50\nMW-2;2,50\nTOTAL;2;4,00\n", intake.Choices{}, "[{records 2 2 line 4 true } {total of fee 4 4 line 4 true }]"},
+		"quoted":         {"call,fee\nMW-1,1.50\nTOTAL,\"1\",\"1.5\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
+		"grouped":        {"call,fee\nMW-1,\"1,234.50\"\nTOTAL,1,\"1,234.50\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1234.5 1234.5 line 3 true }]"},
+		"a space before": {"call,fee\nMW-1,1.50\nTOTAL, \"1\", \"1.50\"\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
+		"no quotes":      {"call;fee\nMW-1;1.50\nTOTAL;1;1.5\"\n", intake.Choices{NoQuotes: true, Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5\" 1.5 line 3 false }]"},
+		"leading zeros":  {"call,fee\nMW-1,1.50\nTOTAL,0000001,0000000001.50\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee 1.5 1.5 line 3 true }]"},
+		"fixed":          {"MW-1    1.50\nMW-2    2.50\nTOTAL 2 9.99\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TOTAL"}}, "[{records 2 2 line 3 true } {total of fee 9.99 4 line 3 false }]"},
+		"places":         {"MW-1    150\nMÜ-2    250\nTRLß0000020000000400\n", intake.Choices{Layout: "call 1-6, fee 7-12", Footers: []string{"TRL"}}, "[{records 2 2 line 3 true } {total of fee 400 400 line 3 true }]"},
+		"short":          {"call,fee\nMW-1,1.50\nTOTAL,1\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records 1 1 line 3 true } {total of fee  1.5 line 3 false }]"},
+		"none":           {"call,fee\nMW-1,1.50\n", intake.Choices{Footers: []string{"TOTAL"}}, `[{trailer line TOTAL  the source false no footer of the source begins with "TOTAL"}]`},
+		"words":          {"call,fee\nMW-1,1.50\nTOTAL,one,much\n", intake.Choices{Footers: []string{"TOTAL"}}, "[{records one 1 line 3 false } {total of fee much 1.5 line 3 false }]"},
 	} {
 		trailer := trailer
 		if name == "places" {

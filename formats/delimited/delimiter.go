@@ -62,7 +62,7 @@ func divide(sample []byte, delimiter byte, most int) (out divided) {
 		if len(cell) > 0 && cell[0] == ' ' {
 			out.spaced++
 		}
-		if isValue(bytes.Trim(cell, "\" ")) {
+		if IsValue(bytes.Trim(cell, "\" ")) {
 			out.values++
 		}
 		out.cells++
@@ -93,7 +93,17 @@ func divide(sample []byte, delimiter byte, most int) (out divided) {
 	return out
 }
 
-// isValue reports whether a cell is written as numbers and dates are.
-func isValue(cell []byte) bool {
-	return bytes.ContainsAny(cell, "0123456789") && len(bytes.Trim(cell, "0123456789.,-+/: %")) == 0
+// IsValue reports whether a cell is written as numbers and dates are, rather than as names.
+func IsValue[T string | []byte](cell T) bool {
+	digits := 0
+	for i := range len(cell) {
+		switch c := cell[i]; c {
+		case '0', '1', '2', '3', '4', '5', '6', '7', '8', '9':
+			digits++
+		case '+', '-', '.', ',', '/', ':', ' ', '%':
+		default:
+			return false
+		}
+	}
+	return digits > 0
 }

@@ -585,20 +585,15 @@ func (f *finder) openFixed() error {
 
 func (f *finder) openDelimited() error {
 	c := &f.settled
-	skip := c.SkipFirst
-	stated, told := statedDelimiter(f.text)
-	if told {
-		skip = max(skip, 1) // it is no record, and is not counted among the lines that a person has skipped
-	}
 	head := f.text
-	for range skip {
+	for range f.before() {
 		_, rest, found := bytes.Cut(head, []byte{'\n'})
 		if !found {
 			break
 		}
 		head = rest
 	}
-	if c.Delimiter == "" && told {
+	if stated, told := statedDelimiter(f.text); told && c.Delimiter == "" {
 		c.Delimiter = stated
 		f.guess("delimiter", stated, true, "the text says it itself in its first line", strings.Split(delimited.Delimiters, "")...)
 	}
@@ -621,7 +616,7 @@ func (f *finder) openDelimited() error {
 	if err != nil {
 		return err
 	}
-	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: skip,
+	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: f.before(),
 		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
 	if err != nil {
 		return err
@@ -644,7 +639,7 @@ func (f *finder) findHeader(head []byte) (string, string) {
 		switch {
 		case isYear(name):
 			years = append(years, i)
-		case isValue(name):
+		case delimited.IsValue(name):
 			return HeaderNone, fmt.Sprintf("the first line has %q, which is no name", name)
 		}
 	}
@@ -667,33 +662,28 @@ func (f *finder) findHeader(head []byte) (string, string) {
 	return HeaderFirst, fmt.Sprintf("%q names a column: no year stands under it", first)
 }
 
+// before is how many lines stand before the one that names the columns, or before the first record: those that a person skips, or one that
+// states the delimiter. That one is found again in every file, and is not kept as a line to skip.
+func (f *finder) before() int {
+	if _, told := statedDelimiter(f.text); told && f.settled.Format == Delimited {
+		return max(f.settled.SkipFirst, 1)
+	}
+	return f.settled.SkipFirst
+}
+
 // statedDelimiter is the delimiter that a text states in its first line, as in "sep=;", which some programs write for spreadsheets.
 func statedDelimiter(text []byte) (delimiter string, told bool) {
 	line, _, _ := bytes.Cut(text, []byte{'\n'})
-	rest, found := bytes.CutPrefix(bytes.TrimSuffix(line, []byte{'\r'}), []byte("sep="))
-	if !found || len(rest) != 1 || rest[0] == '"' {
+	rest, found := strings.CutPrefix(strings.TrimSuffix(string(line[:min(len(line), 8)]), "\r"), "sep=")
+	if !found || len(rest) != 1 || !strings.Contains(";,|:^~ \t", rest) {
 		return "", false
 	}
-	return string(rest), true
+	return rest, true
 }
 
 // isYear reports whether a text is a year of our time.
 func isYear(text string) bool {
 	return len(text) == 4 && text >= "1900" && text <= "2100" && strings.Trim(text, "0123456789") == ""
-}
-
-// isValue reports whether a text is a number or a date rather than a name.
-func isValue(text string) bool {
-	digits := 0
-	for _, c := range text {
-		switch {
-		case c >= '0' && c <= '9':
-			digits++
-		case !strings.ContainsRune("+-.,/: ", c):
-			return false
-		}
-	}
-	return digits > 0
 }
 
 // cellsIn are the cells of a line of text, without regard to quotes; of fixed-width text, all of it as one.
@@ -729,11 +719,7 @@ func (f *finder) findFooter() {
 	lines := strings.Split(strings.TrimRight(string(text), "\r\n"), "\n")
 	passed := 1 // a piece of a line, or what is in front of the records
 	if int64(len(tail)) == f.size {
-		passed = c.SkipFirst
-		if _, told := statedDelimiter(f.text); told && c.Format == Delimited {
-			passed = max(passed, 1)
-		}
-		if c.Format == Delimited && c.Header != HeaderNone {
+		if passed = f.before(); c.Format == Delimited && c.Header != HeaderNone {
 			passed++
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/delimited"
 )
 
 // A last row that adds up the others is no record. It is told by its first value, which begins with a word of that kind as no other's does,
@@ -82,7 +83,7 @@ func (l *likeness) look(cells iter.Seq[string]) (first string) {
 		text = strings.Trim(text, "\" \t\r")
 		if text != "" {
 			filled++
-			if isValue(text) {
+			if delimited.IsValue(text) {
 				numbers++
 			}
 		}
