@@ -36,7 +36,7 @@ export function Reasons() {
           autoSize={{ minRows: 3, maxRows: 12 }}
           style={{ maxWidth: 420 }}
           value={typed?.text ?? list.data?.join('\n') ?? ''}
-          disabled={!list.data}
+          readOnly={!list.data}
           onChange={(event) => setTyped({ text: event.target.value, seen: typed?.seen ?? list.data ?? [] })}
         />
         <Fault error={failed} />
