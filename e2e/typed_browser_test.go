@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"twinsieve/client"
 	"twinsieve/demo"
@@ -83,6 +84,23 @@ func TestTypedStays(t *testing.T) {
 	w.says("The new webhook has not been saved")
 	w.button("Stay here")
 	value("address of the webhook", "https://ledger.example/hooks")
+
+	// A password whose field is gone is not sent.
+	w.button("New connection")
+	w.field("name of the connection")
+	w.keys("harbour")
+	w.click(`form[aria-label="New connection"] input[type=password]`, 0)
+	w.keys(secret)
+	w.choice("kind of database", "SQLite file", kb.ArrowDown)
+	w.until(`!document.querySelector('form[aria-label="New connection"] input[type=password]')`)
+	w.button("Save and try it")
+	w.until(`window.net.sent.some((r) => r.method === 'POST' && r.path.includes('/connections'))`)
+	w.quiet()
+	if _, body := w.sent("POST", "/connections"); strings.Contains(body, secret) || !strings.Contains(body, "sqlite") {
+		t.Errorf("the new connection was sent as %s", body)
+	}
+	w.button("Leave it")
+	w.until(`!document.querySelector('form[aria-label="New connection"]')`)
 
 	// A list that somebody else has changed is not overwritten unseen.
 	reasons, err := c.Reasons(t.Context())

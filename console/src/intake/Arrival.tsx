@@ -54,7 +54,7 @@ export function Arrival(p: {
     const recipe = {
       source,
       choices: { ...seen.choices, ...chosen },
-      control: controlOf(stated),
+      control: controlOf(stated, seen.choices.format === 'fixed'),
       strict: strict || undefined,
       new: !there || undefined, // what the button says
     };

@@ -23,18 +23,23 @@ export function wrongOf(s: Stated): string | undefined {
   if (count && !whole.test(count)) return `“${count}” is not a number of records; write one such as 1225.`;
   const open = s.totals.find((t) => t.column && !t.total.trim());
   if (open) return `The total of ${open.column} is not stated; write it, or choose no column.`;
+  const loose = s.totals.find((t) => !t.column && t.total.trim());
+  if (loose) return `It is not stated which column comes to ${loose.total.trim()}; choose one, or clear the total.`;
   return undefined;
 }
 
-/** The control figures of what was stated, or none. */
-export function controlOf(s: Stated): Control | undefined {
+/** The control figures of what was stated, or none. Of a trailer line, only what is on screen: cells, or places in fixed-width text. */
+export function controlOf(s: Stated, fixed: boolean): Control | undefined {
   const control: Control = {};
   if (s.count.trim()) control.count = Number(s.count.replace(/\D/g, ''));
   const totals = s.totals.flatMap((t) =>
     t.total.trim() && t.column ? [{ column: t.column, total: t.total.trim() }] : [],
   );
   if (totals.length > 0) control.totals = totals;
-  if (s.trailer) control.trailer = s.trailer;
+  if (s.trailer) {
+    const { starts, column, count, total, countAt, totalAt } = s.trailer;
+    control.trailer = { starts, column, ...(fixed ? { countAt, totalAt } : { count, total }) };
+  }
   return Object.keys(control).length ? control : undefined;
 }
 
@@ -84,7 +89,6 @@ export function ControlFields(p: {
               label="which is"
               name="total that the sender states"
               placeholder="not stated"
-              disabled={!t.column}
               value={t.total}
               change={(total) => setTotal(at, { total })}
             />

@@ -50,7 +50,7 @@ export function ConnectionForm(p: {
     setBusy(true);
     setFailed(undefined);
     try {
-      await save(name, access, password, b);
+      await save(name, access, file || access.variable ? undefined : password, b); // only where its field is there
       p.done(name);
     } catch (error) {
       setFailed(error);
