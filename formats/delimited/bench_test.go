@@ -8,7 +8,7 @@ import (
 )
 
 // lines is a text of so many records of seven columns.
-func lines(records int) []byte {
+func manyRecords(records int) []byte {
 	var text bytes.Buffer
 	text.WriteString("call,day,code,vessel,quay,amount,remark\n")
 	for n := range records {
@@ -18,7 +18,7 @@ func lines(records int) []byte {
 }
 
 func BenchmarkReader(b *testing.B) {
-	text := lines(100_000)
+	text := manyRecords(100_000)
 	b.SetBytes(int64(len(text)))
 	b.ReportAllocs()
 	for b.Loop() {
@@ -36,7 +36,7 @@ func BenchmarkReader(b *testing.B) {
 }
 
 func BenchmarkScan(b *testing.B) {
-	text := lines(800)
+	text := manyRecords(800)
 	ends := make([]int32, 800*7+step)
 	b.SetBytes(int64(len(text)))
 	for b.Loop() {

@@ -27,9 +27,7 @@ func (r *Reader) Lines() (*record.Lines, error) {
 		l.Ends = make([]int32, room)
 	}
 	ends, used, ascii := scan(rest, r.delimiter, !r.opts.NoQuotes, columns, most, l.Ends[1:cap(l.Ends)])
-	if len(r.opts.Footers) > 0 {
-		ends, used = r.beforeFooter(rest, ends)
-	}
+	ends, used = r.beforeFooter(rest, ends, used)
 	returns := carriageReturns(rest, ends, columns)
 	lines := len(ends) / columns
 	if lines < manyLines || returns != 0 && returns != lines || !ascii && !utf8.Valid(rest[:used]) {

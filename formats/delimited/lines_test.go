@@ -11,6 +11,7 @@ import (
 	"testing/iotest"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/lines"
 )
 
 // TestLines holds records that are given as lines, and as batches where that is not possible or somebody does not want it, against the same
@@ -25,6 +26,9 @@ func TestLines(t *testing.T) {
 		returns := []func() bool{func() bool { return false }, func() bool { return true }, func() bool { return r.IntN(2_000) == 0 }}[seed%3]
 		text := oddLines(r, 40_000, []int{0, 20, 3_000, 20_000}[seed/3%4], returns)
 		opts := Options{Delimiter: ',', Footers: []string{"total"}}
+		if seed%2 == 1 {
+			opts.Trailer = &lines.Trailer{From: int64(bytes.Count([]byte(text), []byte{'\n'}) - r.IntN(3_000))}
+		}
 		var want []read
 		of := func(b *record.Batch, into []read) []read {
 			if b.First != int64(len(into)) {

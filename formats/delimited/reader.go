@@ -29,6 +29,7 @@ import (
 	"unicode/utf8"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/lines"
 )
 
 // Options are how to read a text. The zero value finds the delimiter and takes the column names from the first line.
@@ -37,7 +38,8 @@ type Options struct {
 	NoQuotes  bool                // a double quote is a character like any other
 	NoHeader  bool                // no line names the columns: they are called "column 1" and so on
 	Skip      int                 // lines before the text begins, whatever is in them
-	Footers   []string            // a line that begins with one of these is a footer: neither a record nor a reject
+	Footers   []string            // a line that begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
+	Trailer   *lines.Trailer      // the lines at the end that are footers, too
 	Footer    func(int64, string) // called for each footer with its line number and text; may be nil
 	FillShort bool                // a line with fewer cells than there are columns has blanks for the others, and is not rejected
 	Reject    func(record.Reject) // called for each rejected line; nil: rejects are only counted
@@ -255,22 +257,13 @@ func (r *Reader) at() int64 { return r.bytes - int64(r.end-r.start) }
 // footer keeps the record just read apart when it is a footer.
 func (r *Reader) footer(line int64) bool {
 	text := r.buffer[r.start-r.used : r.start]
-	if !r.isFooter(text) {
+	if !lines.Begins(text, r.opts.Footers) && !r.opts.Trailer.Has(line) {
 		return false
 	}
 	if r.opts.Footer != nil {
 		r.opts.Footer(line, string(bytes.TrimRight(text, "\r\n")))
 	}
 	return true
-}
-
-func (r *Reader) isFooter(text []byte) bool {
-	for _, f := range r.opts.Footers {
-		if len(text) >= len(f) && string(text[:len(f)]) == f {
-			return true
-		}
-	}
-	return false
 }
 
 func (r *Reader) ragged(cells int) string {
@@ -303,9 +296,7 @@ func (r *Reader) plainLines() (batch *record.Batch, taken bool) {
 		r.ends = make([]int32, scanned+step)
 	}
 	ends, used, ascii := scan(some, r.delimiter, !r.opts.NoQuotes, len(r.columns), most, r.ends)
-	if len(r.opts.Footers) > 0 {
-		ends, used = r.beforeFooter(some, ends)
-	}
+	ends, used = r.beforeFooter(some, ends, used)
 	if len(ends) == 0 || !ascii && !utf8.Valid(some[:used]) {
 		return nil, false
 	}
@@ -331,9 +322,18 @@ func (r *Reader) note(ends []int32) {
 }
 
 // beforeFooter leaves out the first line that is a footer, and those behind it.
-func (r *Reader) beforeFooter(text []byte, ends []int32) (_ []int32, used int) {
+func (r *Reader) beforeFooter(text []byte, ends []int32, used int) ([]int32, int) {
+	if most := r.opts.Trailer.Before(r.line, len(ends)/len(r.columns)); most*len(r.columns) < len(ends) {
+		if ends, used = ends[:most*len(r.columns)], 0; most > 0 {
+			used = int(ends[len(ends)-1]) + 1
+		}
+	}
+	if len(r.opts.Footers) == 0 {
+		return ends, used
+	}
+	used = 0
 	for n := 0; n < len(ends); n += len(r.columns) {
-		if r.isFooter(text[used:]) {
+		if lines.Begins(text[used:], r.opts.Footers) {
 			return ends[:n], used
 		}
 		used = int(ends[n+len(r.columns)-1]) + 1

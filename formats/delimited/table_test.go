@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/lines"
 )
 
 // oddText is a text of three columns with plain lines and, as often as wanted, everything else. Lines end in both ways.
@@ -60,8 +61,26 @@ func TestTable(t *testing.T) {
 	for seed := range uint64(12) {
 		r := rand.New(rand.NewPCG(seed, 7))
 		text := oddText(r, 60_000, []int{0, 2, 400, 20_000}[seed%4])
-		source := open(t, bytes.NewReader(text), Options{Delimiter: ',', Footers: []string{"total"}})
+		opts := Options{Delimiter: ',', Footers: []string{"total"}}
+		var records, before int64
+		if seed%3 > 0 { // the last lines are trailers
+			opts.Trailer = &lines.Trailer{From: int64(bytes.Count(text, []byte{'\n'}) - r.IntN(3_000))}
+		}
+		for b := range batches(t, open(t, bytes.NewReader(text), Options{Delimiter: ',', Footers: opts.Footers})) {
+			for i := range b.Records() {
+				if !opts.Trailer.Has(b.Line(i)) {
+					before++
+				}
+			}
+		}
+		source := open(t, bytes.NewReader(text), opts)
 		batches := slices.Collect(batches(t, source))
+		for _, b := range batches {
+			records += int64(b.Records())
+		}
+		if records != before {
+			t.Fatalf("seed %d: %d records before the trailer lines, want %d", seed, records, before)
+		}
 		table := source.Table(bytes.NewReader(text))
 		if len(table.Starts()) != len(batches) {
 			t.Fatalf("%d batches, want %d", len(table.Starts()), len(batches))

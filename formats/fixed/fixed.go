@@ -74,7 +74,8 @@ func Between(line string, first, last int) string {
 type Options struct {
 	Layout  Layout
 	Skip    int                 // lines before the records begin
-	Footers []string            // a line that begins with one of these is a footer: neither a record nor a reject
+	Footers []string            // a line that begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
+	Trailer *lines.Trailer      // the lines at the end that are footers, too
 	Footer  func(int64, string) // called for each footer with its line number and text; may be nil
 	Reject  func(record.Reject) // called for each rejected line; may be nil
 }
@@ -151,15 +152,13 @@ func (r *Reader) next() ([]byte, error) {
 }
 
 func (r *Reader) footer(text []byte) bool {
-	for _, f := range r.opts.Footers {
-		if bytes.HasPrefix(text, []byte(f)) {
-			if r.opts.Footer != nil {
-				r.opts.Footer(r.lines.Line(), string(text))
-			}
-			return true
-		}
+	if !lines.Begins(text, r.opts.Footers) && !r.opts.Trailer.Has(r.lines.Line()) {
+		return false
 	}
-	return false
+	if r.opts.Footer != nil {
+		r.opts.Footer(r.lines.Line(), string(text))
+	}
+	return true
 }
 
 func (r *Reader) take(text []byte) *record.Batch {

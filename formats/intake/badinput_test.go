@@ -68,7 +68,7 @@ func TestGuesses(t *testing.T) {
 		"NDJSON":           {file: "{\"a\":1,\"b\":{\"c\":[1, 2]}}\n{\"a\":null}\n", settled: "ndjson, UTF-8", records: 2, columns: "a|b.c"},
 		"a nested array":   {file: `{"meta":{"no":[1,2]},"data":{"rows":[{"a":1}]}}`, settled: "json, UTF-8, records at /data/rows", records: 1, columns: "a"},
 		"sep=":             {file: "sep=;\r\nBetrag, EUR;Datum\r\n1,50;01.02.2024\r\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Betrag, EUR|Datum"},
-		"sep= and a total": {file: "sep=|\ncall|fee\nMW-1|1.50\nTOTAL 2|1|1.50\n", settled: "delimited, UTF-8, delimiter \"|\", footers begin with TOTAL 2", records: 1, columns: "call|fee", footers: "4 TOTAL 2|1|1.50"},
+		"sep= and a total": {file: "sep=|\ncall|fee\nMW-1|1.50\nTOTAL 2|1|1.50\n", settled: "delimited, UTF-8, delimiter \"|\", footers begin with TOTAL", records: 1, columns: "call|fee", footers: "4 TOTAL 2|1|1.50"},
 		"years":            {file: "Account;2023;2024\nFees;5;6\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Account|2023|2024"},
 		"years below":      {file: "MW-1;2023;5\nMW-2;2024;6\n", settled: "delimited, UTF-8, delimiter \";\", no header", records: 2, columns: "column 1|column 2|column 3"},
 		"only years":       {file: "2023;2024\n5;6\n", settled: "delimited, UTF-8, delimiter \";\", no header", records: 2, columns: "column 1|column 2"},

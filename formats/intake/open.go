@@ -6,11 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/transform"
@@ -226,10 +224,11 @@ func (p *position) Read(b []byte) (int, error) {
 // finder finds what the choices leave open, and opens the reader.
 type finder struct {
 	*Source
-	file io.ReaderAt
-	size int64
-	head []byte // the beginning of the file as it is stored
-	text []byte // the beginning of the text in UTF-8
+	file    io.ReaderAt
+	size    int64
+	head    []byte         // the beginning of the file as it is stored
+	text    []byte         // the beginning of the text in UTF-8
+	trailer *lines.Trailer // of text
 }
 
 // headSize is how much of a text is looked at to find its delimiter and header.
@@ -359,10 +358,11 @@ func firstOf(r *spreadsheet.Reader) string {
 	return "it is the first: " + strings.Join(say, ", ")
 }
 
-// watchLast lets the last record of the reader be looked at, where it could be opened.
+// watchLast lets the last records of the reader be looked at, where it could be opened.
 func (f *finder) watchLast(err error) {
 	if err == nil {
-		f.reader = &lastRecord{Reader: f.reader, drop: f.settled.Footers == nil && slices.Contains(fitting[f.settled.Format], "footers"), footer: f.footer, doubt: f.suspect, others: newLikeness()}
+		drop := f.settled.Footers == nil && slices.Contains(fitting[f.settled.Format], "footers")
+		f.reader = &lastRecords{Reader: f.reader, drop: drop, found: f.foundTrailers, footer: f.footer, doubt: f.suspect, others: newLikeness()}
 	}
 }
 
@@ -559,10 +559,14 @@ func findPointer(text []byte) string {
 	return ""
 }
 
+// withoutLast opens the text without the lines that are left out at its end.
 func (f *finder) withoutLast() (io.Reader, error) {
 	text, err := f.decoded()
-	if err != nil || f.settled.SkipLast == 0 {
-		return text, err
+	if err != nil {
+		return nil, err
+	}
+	if f.settled.SkipLast == 0 {
+		return f.watchEnd(text)
 	}
 	f.last = lines.NewHoldBack(text, f.settled.SkipLast)
 	return f.last, nil
@@ -574,12 +578,12 @@ func (f *finder) openFixed() error {
 	if err != nil {
 		return &ChoiceError{"layout", err.Error()}
 	}
-	f.findFooter()
+	stated := c.Footers
 	text, err := f.withoutLast()
 	if err != nil {
 		return err
 	}
-	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject})
 	return err
 }
 
@@ -611,13 +615,13 @@ func (f *finder) openDelimited() error {
 		c.Header, why = f.findHeader(head)
 		f.guess("header", c.Header, false, why, HeaderFirst, HeaderNone)
 	}
-	f.findFooter()
+	stated := c.Footers
 	text, err := f.withoutLast()
 	if err != nil {
 		return err
 	}
 	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: f.before(),
-		Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
+		Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
 	if err != nil {
 		return err
 	}
@@ -684,67 +688,4 @@ func statedDelimiter(text []byte) (delimiter string, told bool) {
 // isYear reports whether a text is a year of our time.
 func isYear(text string) bool {
 	return len(text) == 4 && text >= "1900" && text <= "2100" && strings.Trim(text, "0123456789") == ""
-}
-
-// cellsIn are the cells of a line of text, without regard to quotes; of fixed-width text, all of it as one.
-func (f *finder) cellsIn(line string) iter.Seq[string] {
-	if f.settled.Format != Delimited {
-		return slices.Values([]string{line})
-	}
-	return strings.SplitSeq(line, f.settled.Delimiter)
-}
-
-// findFooter looks at the last line of a text that is not packed: whether it begins as footers do.
-func (f *finder) findFooter() {
-	c := &f.settled
-	stated := c.Footers
-	if stated == nil {
-		c.Footers = []string{}
-	}
-	if c.SkipLast > 0 || c.Packing != NotPacked || c.Encoding == textcode.UTF16LE || c.Encoding == textcode.UTF16BE {
-		return
-	}
-	tail := make([]byte, min(f.size, headSize))
-	if _, err := f.file.ReadAt(tail, f.size-int64(len(tail))); err != nil && err != io.EOF {
-		return
-	}
-	r, err := textcode.NewReader(bytes.NewReader(tail), c.Encoding)
-	if err != nil {
-		return
-	}
-	text, err := io.ReadAll(r)
-	if err != nil {
-		return
-	}
-	lines := strings.Split(strings.TrimRight(string(text), "\r\n"), "\n")
-	passed := 1 // a piece of a line, or what is in front of the records
-	if int64(len(tail)) == f.size {
-		if passed = f.before(); c.Format == Delimited && c.Header != HeaderNone {
-			passed++
-		}
-	}
-	if len(lines) < passed+2 {
-		return
-	}
-	line, others := lines[len(lines)-1], newLikeness()
-	if !utf8.ValidString(line) {
-		return
-	}
-	for _, l := range lines[passed : len(lines)-1] {
-		others.add(f.cellsIn(l))
-	}
-	looks, sure := others.total(f.cellsIn(line))
-	begin := line
-	if c.Format == Delimited {
-		begin, _, _ = strings.Cut(line, c.Delimiter)
-	} else if fields := strings.Fields(line); len(fields) > 0 {
-		begin = fields[0]
-	}
-	switch {
-	case stated == nil && sure && footerWord(begin) != "":
-		c.Footers = []string{begin}
-		f.guess("footers", begin, false, fmt.Sprintf("the last line begins as footers do: %.60s", line))
-	case looks && !slices.ContainsFunc(stated, func(s string) bool { return strings.HasPrefix(line, s) }):
-		f.suspect(0, line)
-	}
 }

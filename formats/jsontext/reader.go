@@ -18,7 +18,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -30,7 +29,7 @@ import (
 type Options struct {
 	Lines   bool                // one object a line
 	Pointer string              // JSON Pointer of the array; "": the document is the array
-	Footers []string            // a record whose first value begins with one of these is a footer: neither a record nor a reject
+	Footers []string            // a record whose first value begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
 	Footer  func(int64, string) // called for each footer with its line and its values; may be nil
 	Reject  func(record.Reject) // called for each reject; may be nil
 }
@@ -175,7 +174,7 @@ func (r *Reader) footer(line int64) bool {
 			values = append(values, string(f.text))
 		}
 	}
-	if len(values) == 0 || !slices.ContainsFunc(r.opts.Footers, func(begin string) bool { return strings.HasPrefix(values[0], begin) }) {
+	if len(values) == 0 || !lines.Begins(values[0], r.opts.Footers) {
 		return false
 	}
 	if r.opts.Footer != nil {

@@ -30,6 +30,7 @@ import (
 	"strings"
 
 	"twinsieve/core/record"
+	"twinsieve/formats/lines"
 )
 
 // Options are how to read a workbook.
@@ -39,7 +40,7 @@ type Options struct {
 	Headers   int                 // rows, beginning with that one, whose cells together name a column; 0: one
 	NoHeader  bool                // no row names the columns: they are called "column 1" and so on
 	Fill      bool                // every cell of a merged area holds what its first cell holds; the others are blank where not
-	Footers   []string            // a row whose first cell begins with one of these is a footer: neither a record nor a reject
+	Footers   []string            // a row whose first cell begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
 	Footer    func(int64, string) // called for each footer with its row and its cells; may be nil
 	Reject    func(record.Reject) // called for each rejected row; may be nil
 }
@@ -321,15 +322,13 @@ func (r *Reader) line() string {
 }
 
 func (r *Reader) footer() bool {
-	for _, f := range r.opts.Footers {
-		if first := r.cells[0]; bytes.HasPrefix(r.text[first.start:first.end], []byte(f)) {
-			if r.opts.Footer != nil {
-				r.opts.Footer(r.row, r.line())
-			}
-			return true
-		}
+	if first := r.cells[0]; !lines.Begins(r.text[first.start:first.end], r.opts.Footers) {
+		return false
 	}
-	return false
+	if r.opts.Footer != nil {
+		r.opts.Footer(r.row, r.line())
+	}
+	return true
 }
 
 func (r *Reader) take() *record.Batch {
