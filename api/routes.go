@@ -90,7 +90,8 @@ type computedRequest struct {
 
 type reloadRequest struct {
 	setPath
-	Source view.SourceRef `json:"source,omitzero" description:"The new file; not needed where the set came from the service's folder."`
+	Source     view.SourceRef `json:"source,omitzero" description:"The new file; not needed where the set came from the service's folder."`
+	AsDetected bool           `json:"asDetected,omitempty" description:"It is loaded even if its encoding, header, trailer lines and so on are detected differently from last time."`
 }
 
 // format is how a file is handed over.
@@ -396,7 +397,7 @@ func dataRoutes(v *service.Service) []route {
 		}),
 		post(analyst, "/sets/:name/reload", "reloadSet", "Load a record set again with the choices of its newest snapshot", http.StatusAccepted,
 			func(ctx context.Context, r *reloadRequest) (reply[view.Job], error) {
-				return accepted(v.Reload(ctx, r.Name, r.Source))
+				return accepted(v.Reload(ctx, r.Name, r.Source, r.AsDetected))
 			}),
 		get(reader, "/sets/:name/changes", "getChanges", "Say what is different between the newest snapshot and the one before", func(ctx context.Context, r *setPath) (reply[*view.Changes], error) {
 			return ok(v.Changes(ctx, r.Name))

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -11,13 +12,17 @@ import (
 )
 
 func newReload(root *rootFlags) *cobra.Command {
+	asDetected := false
 	cmd := &cobra.Command{
 		Use:   "reload SET [FILE …]",
 		Short: "Load a record set again with the same choices, and say what changed",
 		Long: `Load a record set again with the choices of its newest snapshot, and say what changed: records, columns, types, and which
 sieves that touches. A set that came from a file that was sent takes the new file, and one that was stacked all of them; one
-from the service's folder or from a database is read from there again.`,
-		Example:           "  twinsieve reload service-log april.csv\n  twinsieve reload invoices",
+from the service's folder or from a database is read from there again.
+
+What was stated about the file is kept; its encoding, delimiter, header, trailer lines and so on are detected again. Where
+they come out differently from last time, the command says so and loads nothing, unless --as-detected is given.`,
+		Example:           "  twinsieve reload service-log april.csv\n  twinsieve reload invoices\n  twinsieve reload invoices april.csv --as-detected",
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: root.completeSets,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -29,10 +34,13 @@ from the service's folder or from a database is read from there again.`,
 			if err != nil {
 				return err
 			}
-			job, err := c.Reload(cmd.Context(), args[0], source)
+			job, err := c.Reload(cmd.Context(), args[0], source, asDetected)
 			result, err := wait(cmd, c, job, err)
 			if err != nil {
 				drop(err)
+				if problem := new(view.Problem); errors.As(err, &problem) && view.ReadOtherwise.Is(problem) {
+					return wrongRequest("%s To load it as it is detected now, give --as-detected", problem.Detail)
+				}
 				return err
 			}
 			changes, err := c.Changes(cmd.Context(), args[0])
@@ -49,6 +57,7 @@ from the service's folder or from a database is read from there again.`,
 			return p.held(&result.Set.Snapshot)
 		},
 	}
+	cmd.Flags().BoolVar(&asDetected, "as-detected", false, "load the file even if it is detected differently from last time")
 	return cmd
 }
 

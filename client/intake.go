@@ -58,9 +58,9 @@ func (c *Client) LoadFile(ctx context.Context, set, name string, file io.Reader,
 }
 
 // Reload begins to load a record set again with the choices of its newest snapshot. The source may be empty where the set
-// came from the service's folder.
-func (c *Client) Reload(ctx context.Context, set string, source view.SourceRef) (out view.Job, err error) {
-	_, err = c.json(ctx, http.MethodPost, setURL(set, "/reload"), nil, map[string]any{"source": source}, &out)
+// came from the service's folder. Where the file is detected differently from last time, nothing is loaded unless asDetected says so.
+func (c *Client) Reload(ctx context.Context, set string, source view.SourceRef, asDetected bool) (out view.Job, err error) {
+	_, err = c.json(ctx, http.MethodPost, setURL(set, "/reload"), nil, map[string]any{"source": source, "asDetected": asDetected}, &out)
 	return out, err
 }
 

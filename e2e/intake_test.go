@@ -191,7 +191,7 @@ func TestReloadFromFolder(t *testing.T) {
 	if problem, ok := err.(*view.Problem); !ok || !view.TooLarge.Is(problem) || !strings.Contains(problem.Detail, "raise the limit with --upload-limit") {
 		t.Errorf("a file over the limit: %v", err)
 	}
-	if _, err := c.Reload(t.Context(), "bills", view.SourceRef{}); err == nil || !strings.Contains(err.Error(), "send the new file") {
+	if _, err := c.Reload(t.Context(), "bills", view.SourceRef{}, false); err == nil || !strings.Contains(err.Error(), "send the new file") {
 		t.Errorf("reloading what was sent: %v", err)
 	}
 }

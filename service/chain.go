@@ -137,7 +137,8 @@ func (v *Service) freshSet(ctx context.Context, j *job, set string) error {
 	if err != nil || why == "" {
 		return err
 	}
-	recipe, _ := recipeOf(l.sets[set])
+	snap := l.sets[set]
+	recipe, _ := recipeOf(snap)
 	if recipe.Control != nil {
 		recipe.Control = nil // its figures were those of the earlier rows
 	}
@@ -146,7 +147,7 @@ func (v *Service) freshSet(ctx context.Context, j *job, set string) error {
 		return err
 	}
 	defer file.close()
-	_, err = v.load(ctx, j, set, recipe, nil, file, true)
+	_, err = v.load(ctx, j, set, recipe, nil, file, &snap)
 	return err
 }
 

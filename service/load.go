@@ -2,11 +2,13 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"maps"
 	"slices"
+	"strings"
 
 	"twinsieve/core/pace"
 	"twinsieve/core/record"
@@ -18,12 +20,12 @@ import (
 
 // Load begins to load what a recipe names as the newest snapshot of a record set, which is made where it is not there.
 func (v *Service) Load(ctx context.Context, set string, r view.Recipe) (view.Job, error) {
-	return v.startLoad(ctx, set, r, false)
+	return v.startLoad(ctx, set, r, nil)
 }
 
-// startLoad begins a load. Where a set is loaded again, stated types of columns that have gone are forgotten, and what was
-// computed from them is left out: that they have gone is said by what changed.
-func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, again bool) (view.Job, error) {
+// startLoad begins a load. Where a set is loaded again, of which last is the newest snapshot, stated types of columns that have gone are
+// forgotten, and what was computed from them is left out: that they have gone is said by what changed.
+func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, last *store.Snapshot) (view.Job, error) {
 	if err := checkName("record set", set); err != nil {
 		return view.Job{}, err
 	}
@@ -57,7 +59,7 @@ func (v *Service) startLoad(ctx context.Context, set string, r view.Recipe, agai
 	}
 	job, err := v.jobs.start(ctx, "load", set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
 		defer file.close()
-		result, err := v.load(ctx, j, set, r, control, file, again)
+		result, err := v.load(ctx, j, set, r, control, file, last)
 		if err == nil {
 			for _, p := range append(slices.Clone(r.Source.Stack), view.Stacked{Place: r.Source.Place}) {
 				_ = v.DropUpload(ctx, p.Upload) // it may be gone already, or be none, which is what is wanted
@@ -77,8 +79,9 @@ func setThere(set string) error {
 }
 
 // Reload begins to load a record set again with the choices of its newest snapshot. A set that came from the folder or from
-// a database is read from there again, unless another source is given; one that was sent is to be sent again.
-func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef) (view.Job, error) {
+// a database is read from there again, unless another source is given; one that was sent is to be sent again. Where something else is
+// detected than last time, nothing is loaded, unless it is to be read as it is detected.
+func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef, asDetected bool) (view.Job, error) {
 	_, snap, err := v.set(ctx, set)
 	if err != nil {
 		return view.Job{}, err
@@ -96,7 +99,13 @@ func (v *Service) Reload(ctx context.Context, set string, source view.SourceRef)
 	if r.Control != nil { // figures that were typed in were those of the earlier file; a trailer line states its own
 		r.Control = &view.Control{Trailer: r.Control.Trailer}
 	}
-	return v.startLoad(ctx, set, r, true)
+	if asDetected {
+		r.ReadAs = nil
+		for i := range r.Source.Stack {
+			r.Source.Stack[i].ReadAs = nil
+		}
+	}
+	return v.startLoad(ctx, set, r, &snap)
 }
 
 // sent reports whether a source, or one of a stack, was a file that was sent, which is there no more.
@@ -118,7 +127,7 @@ func sourceAgain(before, now view.SourceRef) view.SourceRef {
 	for i, s := range now.Stack {
 		at := slices.IndexFunc(before.Stack, func(b view.Stacked) bool { return b.Label == s.Label })
 		if at >= 0 && s.Choices == nil {
-			now.Stack[i].Choices = before.Stack[at].Choices
+			now.Stack[i].Choices, now.Stack[i].ReadAs = before.Stack[at].Choices, before.Stack[at].ReadAs
 		}
 	}
 	return now
@@ -138,22 +147,25 @@ func tooManyRejects(source string, first []store.Reject, most int64) error {
 	return view.Unreadable.New(fmt.Sprintf("%s: line %d is no record: %s; %s, so nothing was loaded.", source, over.Line, over.Reason, allowed), faults...)
 }
 
-func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, again bool) (_ *view.JobResult, err error) {
+func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Recipe, control *control, file *opened, last *store.Snapshot) (_ *view.JobResult, err error) {
 	if file.fresh != nil {
 		if err := file.fresh(ctx, j); err != nil {
 			return nil, err
 		}
 	}
 	var rejects []store.Reject
-	src, err := file.read(ctx, recipe.Choices, intake.Options{Forgive: again, Reject: func(r record.Reject) {
+	src, err := file.read(ctx, recipe.Choices, intake.Options{Forgive: last != nil, Reject: func(r record.Reject) {
 		rejects = append(rejects, store.Reject{Line: r.Line, Reason: r.Reason, Text: r.Text})
 	}})
 	if err != nil {
 		return nil, err
 	}
 	defer src.Close()
-	if err := src.CheckTypes(); err != nil && !again {
+	if err := src.CheckTypes(); err != nil && last == nil {
 		return nil, unreadable(file.name, err)
+	}
+	if err := detected(&recipe, last, src, file.name, false); err != nil {
+		return nil, err
 	}
 	if err := control.begin(src.Columns()); err != nil {
 		return nil, err
@@ -221,6 +233,14 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 	if err := flush(); err != nil {
 		return nil, err
 	}
+	if err := detected(&recipe, last, src, file.name, true); err != nil {
+		return nil, err
+	}
+	text, err := json.Marshal(keptRecipe(recipe, src))
+	if err != nil {
+		return nil, err
+	}
+	w.Describe(string(text))
 	findings := view.Findings{Guesses: append([]intake.Guess{}, src.Guesses()...), Footers: append([]intake.Footer{}, src.Footers()...), Footed: src.FooterLines(), Totals: src.LikeTotals(), Filled: src.Filled(), Merged: src.Merged(),
 		Held: control.held(src), Uncomputed: src.Failures(), Lost: src.Lost(), Parents: file.parents, Run: file.run}
 	for _, part := range src.Parts() {
@@ -246,10 +266,16 @@ func (v *Service) load(ctx context.Context, j *job, set string, recipe view.Reci
 	return result, err
 }
 
-// begin begins the snapshot. Its recipe has every choice settled, so that the next load reads in the same way.
+// begin begins the snapshot. What was stated about types of columns that have gone is forgotten.
 func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src *intake.Source, name string) (*writing, error) {
-	recipe.Choices = src.Settled()
 	maps.DeleteFunc(recipe.Choices.Types, func(column, _ string) bool { return !slices.Contains(src.Columns(), column) })
+	return v.newWriting(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: src.Settled().Delimiter}, recipe)
+}
+
+// keptRecipe is what is kept of a recipe once its source has been read: what was stated, for the next load, and how it was read.
+func keptRecipe(recipe view.Recipe, src *intake.Source) view.Recipe {
+	read := src.Settled()
+	recipe.ReadAs = &read
 	recipe.New = false // the next load has another snapshot before it
 	recipe.Source.Upload = ""
 	recipe.Source.Result = ofNextRun(recipe.Source.Result)
@@ -257,9 +283,45 @@ func (v *Service) begin(ctx context.Context, set string, recipe view.Recipe, src
 	for i, part := range src.Parts() {
 		settled := part.Settled()
 		s := &recipe.Source.Stack[i]
-		s.Upload, s.Label, s.Choices, s.Result = "", part.Label, &settled, ofNextRun(s.Result)
+		s.Upload, s.Label, s.ReadAs, s.Result = "", part.Label, &settled, ofNextRun(s.Result)
 	}
-	return v.newWriting(ctx, set, store.Snapshot{Columns: src.Columns(), Source: name, Delimiter: recipe.Choices.Delimiter}, recipe)
+	return recipe
+}
+
+// detected refuses a source for which something else is detected than when it was read last, or than a preview has shown. Whether there are
+// trailer lines may be known only when all has been read.
+func detected(recipe *view.Recipe, last *store.Snapshot, src *intake.Source, name string, all bool) error {
+	if recipe.ReadAs == nil {
+		return nil
+	}
+	since, guesses, columns := "last time", []intake.Guess(nil), []string(nil)
+	if last != nil {
+		guesses, columns = findingsOf(*last).Guesses, last.Columns
+	} else {
+		since = "what was shown"
+	}
+	var say []string
+	var faults []view.Fault
+	told := func(where string, list []intake.Difference) {
+		for _, d := range list {
+			if d.Choice == "footers" && (!all || last == nil) { // a preview may not have come to the last lines
+				continue
+			}
+			say = append(say, where+d.Say())
+			faults = append(faults, view.Fault{Where: "choices." + d.Choice, What: where + d.Say()})
+		}
+	}
+	told("", src.Differences(recipe.ReadAs, guesses, columns))
+	for _, part := range src.Parts() {
+		at := slices.IndexFunc(recipe.Source.Stack, func(s view.Stacked) bool { return s.Label == part.Label })
+		if at >= 0 && recipe.Source.Stack[at].ReadAs != nil {
+			told(part.Label+": ", part.Differences(recipe.Source.Stack[at].ReadAs, nil, nil))
+		}
+	}
+	if len(say) == 0 {
+		return nil
+	}
+	return view.ReadOtherwise.New(fmt.Sprintf("%s is detected differently from %s: %s. Nothing was loaded.", name, since, strings.Join(say, ", ")), faults...)
 }
 
 // ofNextRun is how rows of a run are read the next time: of a newer run.

@@ -428,7 +428,7 @@ func (v *Service) reloadNewer(ctx context.Context, one store.Schedule, set strin
 	if !fromDatabase && a.mark == one.Marks[set] {
 		return nil
 	}
-	job, err := v.Reload(ctx, set, view.SourceRef{})
+	job, err := v.Reload(ctx, set, view.SourceRef{}, false)
 	if err != nil {
 		return err
 	}

@@ -52,23 +52,52 @@ func snapshotOf(snap store.Snapshot) view.Snapshot {
 	out := view.Snapshot{Number: snap.Number, Columns: snap.Columns, Records: snap.Records, Rejects: snap.Rejects, Bytes: snap.Bytes, Hash: snap.Hash,
 		Source: snap.Source, Created: snap.Created, Findings: findingsOf(snap)}
 	if r, ok := recipeOf(snap); ok {
-		out.Recipe, out.Read = &r, r.Choices.Say()
+		out.Recipe, out.Read = &r, r.ReadAs.Say()
 	} else {
 		out.Read = "delimited, delimiter " + snap.Delimiter
 	}
 	return out
 }
 
-// recipeOf is the recipe of a snapshot. Snapshots from before recipes were kept have none.
+// recipeOf is the recipe of a snapshot. Snapshots from before recipes were kept have none. For a time what was detected was kept as if it had
+// been stated. Of that, nothing counts as stated that the findings say to have been detected, and where they say nothing, as of the sources of a
+// stack and of what was loaded from the console, nothing that can be detected: should it come out differently the next time, that is said.
 func recipeOf(snap store.Snapshot) (r view.Recipe, ok bool) {
 	ok = snap.Recipe != "" && json.Unmarshal([]byte(snap.Recipe), &r) == nil
+	if !ok || r.ReadAs != nil {
+		return r, ok
+	}
+	read := r.Choices
+	r.ReadAs = &read
+	found := findingsOf(snap).Guesses
+	if len(found) == 0 {
+		found = everyGuess
+	}
+	for choice, none := range map[string]bool{"packing": read.Packing == intake.NotPacked, "pointer": read.Pointer == intake.NoPointer, "footers": len(read.Footers) == 0} {
+		if none { // which was kept where nothing was found
+			found = append(found, intake.Guess{Choice: choice})
+		}
+	}
+	r.Choices = read.Stated(found)
+	for i, s := range r.Source.Stack {
+		if s.Choices != nil {
+			stated := s.Choices.Stated(everyGuess)
+			r.Source.Stack[i].ReadAs, r.Source.Stack[i].Choices = s.Choices, &stated
+		}
+	}
 	return r, ok
 }
+
+// everyGuess is everything that can be detected.
+var everyGuess = []intake.Guess{{Choice: "packing"}, {Choice: "format"}, {Choice: "encoding"}, {Choice: "delimiter"}, {Choice: "header"}, {Choice: "headerRow"}, {Choice: "sheet"}, {Choice: "pointer"}, {Choice: "footers"}}
 
 func findingsOf(snap store.Snapshot) view.Findings {
 	f := view.Findings{Guesses: []intake.Guess{}, Footers: []intake.Footer{}, Held: []view.Held{}, Types: []typing.Type{}}
 	if snap.Findings != "" {
 		_ = json.Unmarshal([]byte(snap.Findings), &f) // written by us; if it cannot be read, nothing is said
+	}
+	for i, g := range f.Guesses { // it was said only in words for a time
+		f.Guesses[i].Open = g.Open || g.Choice == "encoding" && strings.HasPrefix(g.Why, "nothing but ASCII")
 	}
 	return f
 }

@@ -185,6 +185,9 @@ func (w *SnapshotWriter) MadeFrom(number int) { w.follows = number }
 // First says that the snapshot is the first of its set, which must still have none when it is sealed.
 func (w *SnapshotWriter) First() { w.follows = -1 }
 
+// Describe replaces what was said when the snapshot was begun about how it is made, in JSON.
+func (w *SnapshotWriter) Describe(recipe string) { w.snap.Recipe = recipe }
+
 // Seal makes the snapshot visible, as the newest of its set. findings is JSON. Where another has become the newest than the
 // one that it follows, the error is [ErrChanged].
 func (w *SnapshotWriter) Seal(ctx context.Context, bytes int64, findings string) (Snapshot, error) {

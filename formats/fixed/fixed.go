@@ -13,6 +13,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -74,7 +75,7 @@ func Between(line string, first, last int) string {
 type Options struct {
 	Layout  Layout
 	Skip    int                 // lines before the records begin
-	Footers []string            // a line that begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
+	Footers []string            // a line that begins with one of these, whatever follows, is a footer: neither a record nor a reject
 	Trailer *lines.Trailer      // the lines at the end that are footers, too
 	Footer  func(int64, string) // called for each footer with its line number and text; may be nil
 	Reject  func(record.Reject) // called for each rejected line; may be nil
@@ -152,7 +153,8 @@ func (r *Reader) next() ([]byte, error) {
 }
 
 func (r *Reader) footer(text []byte) bool {
-	if !lines.Begins(text, r.opts.Footers) && !r.opts.Trailer.Has(r.lines.Line()) {
+	begins := slices.ContainsFunc(r.opts.Footers, func(f string) bool { return bytes.HasPrefix(text, []byte(f)) })
+	if !begins && !r.opts.Trailer.Has(r.lines.Line()) {
 		return false
 	}
 	if r.opts.Footer != nil {

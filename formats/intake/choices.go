@@ -2,8 +2,8 @@
 //
 // How a file is read is a matter of [Choices]: its format, encoding, delimiter and so on. What is not chosen is found, and
 // whatever was found without certainty is a [Guess], with the reason for it and what else it could be, so that a person can
-// see and change it. A file that is read again with the choices that [Source.Settled] gives is read in the same way,
-// whatever is in it.
+// see and change it. The same file is read in the same way with the choices that [Source.Settled] gives. For the next file only what was
+// stated is kept, and [Source.Differences] says what is found otherwise in it.
 package intake
 
 import (
@@ -92,6 +92,7 @@ type Guess struct {
 	Sure   bool     `json:"sure" description:"The file says it itself."`
 	Why    string   `json:"why" description:"What speaks for it."`
 	Others []string `json:"others" nullable:"false" description:"What else could be chosen."`
+	Open   bool     `json:"open,omitempty" description:"Nothing in the file speaks for it: with another value it would be read in the same way."`
 }
 
 // ChoiceError is a choice that cannot be followed.

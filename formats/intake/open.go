@@ -241,7 +241,7 @@ func (f *finder) guess(choice, value string, sure bool, why string, others ...st
 			left = append(left, o)
 		}
 	}
-	f.guesses = append(f.guesses, Guess{choice, value, sure, why, left})
+	f.guesses = append(f.guesses, Guess{Choice: choice, Value: value, Sure: sure, Why: why, Others: left})
 }
 
 func (f *finder) open() error {
@@ -402,6 +402,7 @@ func (f *finder) findEncoding() error {
 	}
 	f.settled.Encoding = found.Name
 	f.guess("encoding", found.Name, found.Sure, found.Why, textcode.Names...)
+	f.guesses[len(f.guesses)-1].Open = found.Open
 	return nil
 }
 
@@ -609,6 +610,7 @@ func (f *finder) openDelimited() error {
 			why = "no other divides the lines into cells, either"
 		}
 		f.guess("delimiter", c.Delimiter, false, why, strings.Split(delimited.Delimiters, "")...)
+		f.guesses[len(f.guesses)-1].Open = alike == 0
 	}
 	if c.Header == "" {
 		var why string

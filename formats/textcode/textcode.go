@@ -49,6 +49,7 @@ type Found struct {
 	Name string
 	Sure bool   // the text says it itself
 	Why  string // in plain words
+	Open bool   // it is nothing but ASCII, which reads in the same way in most encodings
 }
 
 // Sample is how much of a text is looked at. Text that is ASCII for longer is looked at further, as a rule up to [SampleMost].
@@ -73,23 +74,23 @@ func Find(text io.Reader, most int64) (Found, error) {
 		switch err {
 		case nil:
 		case io.EOF, io.ErrUnexpectedEOF:
-			return Found{UTF8, false, "nothing but ASCII"}, nil
+			return Found{Name: UTF8, Sure: false, Why: "nothing but ASCII", Open: true}, nil
 		default:
 			return Found{}, err
 		}
 	}
-	return Found{UTF8, false, "nothing but ASCII in its first " + humanize.IBytes(uint64(most))}, nil
+	return Found{Name: UTF8, Sure: false, Why: "nothing but ASCII in its first " + humanize.IBytes(uint64(most)), Open: true}, nil
 }
 
 func tell(b []byte, head, whole bool) (Found, bool) {
 	if head {
 		switch {
 		case bytes.HasPrefix(b, []byte("\xEF\xBB\xBF")):
-			return Found{UTF8, true, "it begins with UTF-8's byte-order mark"}, true
+			return Found{Name: UTF8, Sure: true, Why: "it begins with UTF-8's byte-order mark"}, true
 		case bytes.HasPrefix(b, []byte("\xFF\xFE")):
-			return Found{UTF16LE, true, "it begins with UTF-16's byte-order mark"}, true
+			return Found{Name: UTF16LE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
 		case bytes.HasPrefix(b, []byte("\xFE\xFF")):
-			return Found{UTF16BE, true, "it begins with UTF-16's byte-order mark"}, true
+			return Found{Name: UTF16BE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
 		}
 		even, odd := 0, 0
 		for i, c := range b {
@@ -100,10 +101,10 @@ func tell(b []byte, head, whole bool) (Found, bool) {
 			}
 		}
 		if odd > len(b)/5 && even < odd/8 {
-			return Found{UTF16LE, false, "every other byte is zero"}, true
+			return Found{Name: UTF16LE, Sure: false, Why: "every other byte is zero"}, true
 		}
 		if even > len(b)/5 && odd < even/8 {
-			return Found{UTF16BE, false, "every other byte is zero"}, true
+			return Found{Name: UTF16BE, Sure: false, Why: "every other byte is zero"}, true
 		}
 	}
 	if ascii(b) {
@@ -116,7 +117,7 @@ func tell(b []byte, head, whole bool) (Found, bool) {
 		b = toEnd(b)
 	}
 	if utf8.Valid(b) {
-		return Found{UTF8, false, "it is valid UTF-8"}, true
+		return Found{Name: UTF8, Sure: false, Why: "it is valid UTF-8"}, true
 	}
 	control, euro := 0, 0
 	for _, c := range b {
@@ -128,9 +129,9 @@ func tell(b []byte, head, whole bool) (Found, bool) {
 		}
 	}
 	if euro > 0 && control == 0 {
-		return Found{Latin9, false, "it is not UTF-8, and has the byte that is the euro sign in ISO-8859-15"}, true
+		return Found{Name: Latin9, Sure: false, Why: "it is not UTF-8, and has the byte that is the euro sign in ISO-8859-15"}, true
 	}
-	return Found{CP1252, false, "it is not UTF-8"}, true
+	return Found{Name: CP1252, Sure: false, Why: "it is not UTF-8"}, true
 }
 
 // ascii looks at many bytes at a time, for whole files may be gone through.

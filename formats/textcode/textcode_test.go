@@ -105,7 +105,7 @@ func TestFindWithin(t *testing.T) {
 	text := strings.Repeat("plain text\n", textcode.Sample/4) + "M\xfcller"
 	for within, why := range map[int64]string{textcode.Sample: "nothing but ASCII in its first 64 KiB", 2 * textcode.Sample: "nothing but ASCII in its first 128 KiB"} {
 		found, err := textcode.Find(strings.NewReader(text), within)
-		if err != nil || found != (textcode.Found{Name: textcode.UTF8, Why: why}) {
+		if err != nil || found != (textcode.Found{Name: textcode.UTF8, Why: why, Open: true}) {
 			t.Errorf("within %d bytes: %+v, %v", within, found, err)
 		}
 	}

@@ -32,7 +32,8 @@ func (r *SourceRef) Empty() bool { return r.Place == Place{} && len(r.Stack) == 
 type Stacked struct {
 	Place
 	Label   string          `json:"label" description:"What the column of the origin says of its records."`
-	Choices *intake.Choices `json:"choices,omitempty" description:"How it is read; as all of the stack where not stated."`
+	Choices *intake.Choices `json:"choices,omitempty" description:"What is stated about how it is read; as of all of the stack where not stated."`
+	ReadAs  *intake.Choices `json:"readAs,omitempty" description:"How it was read: what was stated, and what was detected; set by the service."`
 
 	Rename map[string]string `json:"rename,omitempty" description:"Columns that are named otherwise in the stack, by their names in the source."`
 }
@@ -57,14 +58,15 @@ type Place struct {
 	Query      string `json:"query,omitempty" description:"Or the query whose rows are read."`
 }
 
-// Recipe is where a snapshot came from and how it was read, so that it can be read again.
+// Recipe is where a snapshot came from and how it was read, so that its set can be loaded again.
 type Recipe struct {
-	Source  SourceRef      `json:"source"`
-	Choices intake.Choices `json:"choices"`
-	Control *Control       `json:"control,omitempty"`
-	Strict  bool           `json:"strict,omitempty" description:"Any reject refuses the load."`
-	New     bool           `json:"new,omitempty" description:"The record set must be a new one: if there is one of this name, nothing is loaded."`
-	Most    int64          `json:"mostRejects,omitempty" description:"More rejects than this refuse the load; 0: any number is taken."`
+	Source  SourceRef       `json:"source"`
+	Choices intake.Choices  `json:"choices" description:"What is stated about how it is read. It is kept for the next load; everything else is detected each time."`
+	ReadAs  *intake.Choices `json:"readAs,omitempty" description:"How it was read: what was stated, and what was detected. In a request, what a preview has shown: where something else is detected now, nothing is loaded."`
+	Control *Control        `json:"control,omitempty"`
+	Strict  bool            `json:"strict,omitempty" description:"Any reject refuses the load."`
+	New     bool            `json:"new,omitempty" description:"The record set must be a new one: if there is one of this name, nothing is loaded."`
+	Most    int64           `json:"mostRejects,omitempty" description:"More rejects than this refuse the load; 0: any number is taken."`
 }
 
 // Control are the figures that a sender states.

@@ -39,6 +39,7 @@ var (
 	Foreign       = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
 	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
 	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}
+	ReadOtherwise = ProblemKind{"detected-differently", "The file is detected differently from last time", http.StatusConflict}
 	Joins         = ProblemKind{"joins-keys", "More than two keys would become one", http.StatusConflict}
 	InUse         = ProblemKind{"in-use", "It is in use", http.StatusConflict}
 	Changed       = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}

@@ -45,6 +45,7 @@ export async function load(name: string, recipe: Recipe): Promise<Job> {
   return (await answer(api.POST('/api/v1/sets/{name}/snapshots', { params: { path: { name } }, body: recipe }))).data;
 }
 
-export async function reload(name: string, source: SourceRef): Promise<Job> {
-  return (await answer(api.POST('/api/v1/sets/{name}/reload', { params: { path: { name } }, body: { source } }))).data;
+export async function reload(name: string, source: SourceRef, asDetected: boolean): Promise<Job> {
+  const body = { source, asDetected };
+  return (await answer(api.POST('/api/v1/sets/{name}/reload', { params: { path: { name } }, body }))).data;
 }

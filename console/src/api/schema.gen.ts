@@ -1839,6 +1839,8 @@ export interface components {
             reading: number;
         };
         ApiReloadRequest: {
+            /** @description It is loaded even if its encoding, header, trailer lines and so on are detected differently from last time. */
+            asDetected?: boolean;
             /** @description The new file; not needed where the set came from the service's folder. */
             source?: components["schemas"]["SourceRef"];
         };
@@ -1915,6 +1917,7 @@ export interface components {
             step: "submit" | "sign" | "send-back" | "reopen";
         };
         ApiSnapshotRequest: {
+            /** @description What is stated about how it is read. It is kept for the next load; everything else is detected each time. */
             choices: components["schemas"]["IntakeChoices"];
             control?: components["schemas"]["Control"];
             /**
@@ -1924,6 +1927,8 @@ export interface components {
             mostRejects?: number;
             /** @description The record set must be a new one: if there is one of this name, nothing is loaded. */
             new?: boolean;
+            /** @description How it was read: what was stated, and what was detected. In a request, what a preview has shown: where something else is detected now, nothing is loaded. */
+            readAs?: components["schemas"]["IntakeChoices"];
             source: components["schemas"]["SourceRef"];
             /** @description Any reject refuses the load. */
             strict?: boolean;
@@ -2558,6 +2563,8 @@ export interface components {
         IntakeGuess: {
             /** @description Name of the choice. */
             choice: string;
+            /** @description Nothing in the file speaks for it: with another value it would be read in the same way. */
+            open?: boolean;
             /** @description What else could be chosen. */
             others: string[];
             /** @description The file says it itself. */
@@ -3114,6 +3121,7 @@ export interface components {
             reasons: string[];
         };
         Recipe: {
+            /** @description What is stated about how it is read. It is kept for the next load; everything else is detected each time. */
             choices: components["schemas"]["IntakeChoices"];
             control?: components["schemas"]["Control"];
             /**
@@ -3123,6 +3131,8 @@ export interface components {
             mostRejects?: number;
             /** @description The record set must be a new one: if there is one of this name, nothing is loaded. */
             new?: boolean;
+            /** @description How it was read: what was stated, and what was detected. In a request, what a preview has shown: where something else is detected now, nothing is loaded. */
+            readAs?: components["schemas"]["IntakeChoices"];
             source: components["schemas"]["SourceRef"];
             /** @description Any reject refuses the load. */
             strict?: boolean;
@@ -3592,7 +3602,7 @@ export interface components {
             view: boolean;
         };
         Stacked: {
-            /** @description How it is read; as all of the stack where not stated. */
+            /** @description What is stated about how it is read; as of all of the stack where not stated. */
             choices?: components["schemas"]["IntakeChoices"];
             /** @description Connection to a database. */
             connection?: string;
@@ -3602,6 +3612,8 @@ export interface components {
             path?: string;
             /** @description Or the query whose rows are read. */
             query?: string;
+            /** @description How it was read: what was stated, and what was detected; set by the service. */
+            readAs?: components["schemas"]["IntakeChoices"];
             /** @description Columns that are named otherwise in the stack, by their names in the source. */
             rename?: {
                 [key: string]: string;

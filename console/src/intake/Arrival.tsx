@@ -53,7 +53,8 @@ export function Arrival(p: {
     if (!ready) return;
     const recipe = {
       source,
-      choices: { ...seen.choices, ...chosen },
+      choices: chosen, // what was detected is detected again the next time
+      readAs: seen.choices,
       control: controlOf(stated, seen.choices.format === 'fixed'),
       strict: strict || undefined,
       new: !there || undefined, // what the button says

@@ -1,8 +1,9 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useMay } from '../api/people';
 import { Button, Table, Tabs, Upload } from 'antd';
+import { useState } from 'react';
 import { Link } from 'react-router';
-import { answer, api, type Snapshot, type SourceRef } from '../api/client';
+import { answer, api, ProblemError, type Snapshot, type SourceRef } from '../api/client';
 import { reload, send } from '../api/intake';
 import { useJob } from '../api/useJob';
 import { Cell } from '../parts/Cell';
@@ -170,18 +171,21 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
   const { name, byItself, stacked } = p;
   const { job, failed, busy, run } = useJob();
   const may = useMay('analyst');
-  const again = (...files: File[]) =>
-    run(async () => {
+  const [last, setLast] = useState<File[]>([]);
+  const again = (files: File[], asDetected = false) => {
+    setLast(files);
+    return run(async () => {
       const stack = await Promise.all(
         files.map(async (file) => ({ upload: (await send(file.name, file)).id, label: file.name })),
       );
-      return reload(name, stacked && stack.length > 0 ? { stack } : { upload: stack[0]?.upload });
+      return reload(name, stacked && stack.length > 0 ? { stack } : { upload: stack[0]?.upload }, asDetected);
     });
+  };
   return (
     <div>
       <div className="acts">
         {may && byItself && (
-          <Button onClick={() => void again()} disabled={busy}>
+          <Button onClick={() => void again([])} disabled={busy}>
             {p.made ? 'Make it anew' : 'Reload'}
           </Button>
         )}
@@ -190,7 +194,7 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
             showUploadList={false}
             multiple={!!stacked}
             beforeUpload={(file, files) => {
-              if (file === files[0]) void again(...files); // it is called for each of them
+              if (file === files[0]) void again(files); // it is called for each of them
               return false;
             }}
           >
@@ -201,6 +205,11 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
       </div>
       {job && <JobBar job={job} />}
       <Fault error={failed} />
+      {failed instanceof ProblemError && failed.problem.type === '/problems/detected-differently' && (
+        <Button size="small" onClick={() => void again(last, true)} style={{ marginTop: 6 }}>
+          Load it as it is detected now
+        </Button>
+      )}
     </div>
   );
 }

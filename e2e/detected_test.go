@@ -1,0 +1,83 @@
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// TestDetectedAgain loads one month after another: what was detected is detected again, what was stated is kept, and a file that is detected
+// differently is told of before anything is replaced.
+func TestDetectedAgain(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	dir := t.TempDir()
+	book := func(rows ...[]any) string {
+		f := excelize.NewFile()
+		for i, row := range rows {
+			if err := f.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row); err != nil {
+				t.Fatal(err)
+			}
+		}
+		var out bytes.Buffer
+		if err := f.Write(&out); err != nil {
+			t.Fatal(err)
+		}
+		return out.String()
+	}
+	for name, c := range map[string]struct {
+		file        string // and its ending
+		first, next string
+		options     []string
+		says        string // why the next is not loaded, first
+		records     string // of the next, in the end
+	}{
+		"encoding":                   {"csv", "id,name\n1,M\xfcller\n", "id,name\n1,M\xc3\xbcller\n", nil, "next.csv is detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded. To load it as it is detected now, give --as-detected", "1,Müller"},
+		"a byte-order mark":          {"csv", "id,name\n1,M\xfcller\n", "\ufeffid,name\n1,M\xc3\xbcller\n", nil, "encoding UTF-8 (before: windows-1252)", "1,Müller"},
+		"nothing but ASCII before":   {"csv", "id,name\n1,Miller\n", "id,name\n1,M\xfcller\n", nil, "", "1,Müller"},
+		"nothing but ASCII after":    {"csv", "id,name\n1,M\xfcller\n", "id,name\n1,Miller\n", nil, "", "1,Miller"},
+		"a stated encoding":          {"csv", "id,name\n1,M\xfcller\n", "id,name\n2,M\xfcller\n", []string{"--encoding", "ISO-8859-15"}, "", "2,Müller"},
+		"a delimiter":                {"csv", "id,name\n1,a\n", "id;name\n2;b\n", nil, `delimiter ";" (before: ",")`, "2,b"},
+		"no header":                  {"csv", "id,name\n1,a\n", "1,a\n2,b\n", nil, "line of the column names none (before: first)", "1,a 2,b"},
+		"a trailer of another month": {"csv", "id,tot,amt\n1,2,3\nTotal 2024-03,,3\n", "id,tot,amt\n1,2,3\n2,2,2\nTotal 2024-04,,5\n", nil, "", "1,2,3 2,2,2"},
+		"a trailer less":             {"csv", "id,tot,amt\n1,2,3\nTotal 2024-03,,3\n", "id,tot,amt\n1,2,3\n", nil, "trailer lines none (before: Total)", "1,2,3"},
+		"no trailer, and such a name": {"csv", "vendor,amt\nAcme,1\nSumitomo,2\n", "vendor,amt\nSumitomo,9\nAcme,1\n", nil, "",
+			"Sumitomo,9 Acme,1"},
+		"a stated footer":          {"csv", "id,amt\n1,2\nX1,2\n", "id,amt\n1,3\n2,2\nX1,5\n", []string{"--footer", "X1"}, "", "1,3 2,2"},
+		"names in another row":     {"xlsx", book([]any{}, []any{}, []any{"id", "name"}, []any{"k0", "a"}), book([]any{}, []any{"id", "name"}, []any{"k0", "b"}), nil, "", "k0,b"},
+		"other names in another":   {"xlsx", book([]any{}, []any{}, []any{"id", "name"}, []any{"k0", "a"}), book([]any{}, []any{"no", "name"}, []any{"k0", "b"}), nil, "row of the column names 2 (before: 3)", "k0,b"},
+		"another place in JSON":    {"json", `{"a":{"rows":[{"id":"1"}]}}`, `{"rows":[{"id":"2"}]}`, nil, "place of the records /rows (before: /a/rows)", "2"},
+		"text instead of a sheet":  {"dat", book([]any{"id"}, []any{"1"}), "id\n2\n", nil, "format delimited (before: xlsx)", "2"},
+		"a stated delimiter, gone": {"csv", "id;name\n1;a\n", "id,name\n2,b\n", []string{"--delimiter", ";"}, "", `"2,b"`},
+	} {
+		t.Run(name, func(t *testing.T) {
+			set := strings.NewReplacer(" ", "-", ",", "").Replace(name)
+			first, next := write(t, dir, set+"-first."+c.file, []byte(c.first)), write(t, t.TempDir(), "next."+c.file, []byte(c.next))
+			if r := run(t, p.at(), append([]string{"load", first, "--as", set}, c.options...)...); r.status != 0 {
+				t.Fatal(r.out, r.errors)
+			}
+			records := func() string {
+				r := run(t, p.at(), "records", set, "--output", "csv")
+				lines := strings.Split(strings.TrimSpace(r.out), "\n")
+				for i, l := range lines {
+					_, lines[i], _ = strings.Cut(l, ",") // the line in the file stands in front
+				}
+				return strings.Join(lines[1:], " ")
+			}
+			before := records()
+			r := run(t, p.at(), "reload", set, next)
+			if c.says != "" {
+				if r.status != 2 || !strings.Contains(r.errors, c.says) || records() != before {
+					t.Fatalf("exit %d, %s%s; %s, want %s and %s as before", r.status, r.out, r.errors, records(), c.says, before)
+				}
+				r = run(t, p.at(), "reload", set, next, "--as-detected")
+			}
+			if got := records(); r.status != 0 || got != c.records {
+				t.Errorf("exit %d, %s%s; %q, want %q", r.status, r.out, r.errors, got, c.records)
+			}
+		})
+	}
+}
