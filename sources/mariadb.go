@@ -9,6 +9,8 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"reflect"
+	"slices"
 	"strconv"
 	"time"
 
@@ -17,7 +19,7 @@ import (
 	"twinsieve/core/exact"
 )
 
-// mariadb reads MariaDB and MySQL. A query without parameters is answered in text, which is exact.
+// mariadb reads MariaDB and MySQL. Queries are prepared, for then numbers come as they are stored: in text a FLOAT has six digits.
 type mariadb struct{}
 
 func (mariadb) open(ctx context.Context, c Connection, query string, limit time.Duration) (_ rows, err error) {
@@ -58,15 +60,27 @@ func (mariadb) open(ctx context.Context, c Connection, query string, limit time.
 			return nil, err
 		}
 	}
-	// One statement, for the driver asks for no more.
-	if r.rows, err = r.conn.(driver.QueryerContext).QueryContext(ctx, query, nil); err != nil {
+	statement, err := r.conn.(driver.ConnPrepareContext).PrepareContext(ctx, query) // one, for the driver asks for no more
+	if err != nil {
+		return nil, err
+	}
+	if r.rows, err = statement.(driver.StmtQueryContext).QueryContext(ctx, nil); err != nil {
 		return nil, err
 	}
 	r.names = r.rows.Columns()
 	r.values, r.cells, r.buffers = make([]driver.Value, len(r.names)), make([][]byte, len(r.names)), make([][]byte, len(r.names))
-	types := r.rows.(driver.RowsColumnTypeDatabaseTypeName)
+	types, scales := r.rows.(driver.RowsColumnTypeDatabaseTypeName), r.rows.(driver.RowsColumnTypePrecisionScale)
 	for i := range r.names {
-		switch types.ColumnTypeDatabaseTypeName(i) {
+		kind := types.ColumnTypeDatabaseTypeName(i)
+		form := numberForm{width: zeroFilled(r.rows, i), scale: -1}
+		if _, scale, ok := scales.ColumnTypePrecisionScale(i); ok && scale < mostScale && (kind == "FLOAT" || kind == "DOUBLE") {
+			form.scale = int(scale)
+		}
+		if kind == "YEAR" {
+			form.width = 4
+		}
+		r.forms = append(r.forms, form)
+		switch kind {
 		case "BINARY", "VARBINARY", "TINYBLOB", "BLOB", "MEDIUMBLOB", "LONGBLOB", "GEOMETRY":
 			r.written = append(r.written, appendHex)
 		case "BIT":
@@ -76,6 +90,46 @@ func (mariadb) open(ctx context.Context, c Connection, query string, limit time.
 		}
 	}
 	return r, nil
+}
+
+// numberForm is how the numbers of a column are written.
+type numberForm struct {
+	width int // digits that there are at least, with zeros in front
+	scale int // digits behind the point; -1: as many as tell the number from others
+}
+
+// mostScale is what a scale is below, where there is one.
+const mostScale = 31
+
+// zeroFilled is the width to which a column's numbers are filled with zeros; 0 where they are not. The driver knows it and has no method that
+// tells, so that it is read from what it holds; a test sees whether it is still there.
+func zeroFilled(rows driver.Rows, column int) int {
+	const zeroFill = 1 << 6
+	held := reflect.ValueOf(rows)
+	if held.Kind() != reflect.Pointer || held.Elem().Kind() != reflect.Struct {
+		return 0
+	}
+	set := held.Elem().FieldByName("rs")
+	if !set.IsValid() {
+		return 0
+	}
+	columns := set.FieldByName("columns")
+	if !columns.IsValid() || column >= columns.Len() {
+		return 0
+	}
+	flags, length := columns.Index(column).FieldByName("flags"), columns.Index(column).FieldByName("length")
+	if !flags.CanUint() || !length.CanUint() || flags.Uint()&zeroFill == 0 {
+		return 0
+	}
+	return int(length.Uint())
+}
+
+// fill writes zeros in front of digits.
+func (f *numberForm) fill(dst []byte) []byte {
+	for len(dst) < f.width {
+		dst = slices.Insert(dst, 0, '0')
+	}
+	return dst
 }
 
 func (r *mariadbRows) do(ctx context.Context, text string) error {
@@ -108,6 +162,7 @@ type mariadbRows struct {
 	rows    driver.Rows
 	names   []string
 	written []func(dst, value []byte) []byte // how a column's values are written, where not as they come
+	forms   []numberForm
 	values  []driver.Value
 	cells   [][]byte
 	buffers [][]byte
@@ -120,7 +175,7 @@ func (r *mariadbRows) next() ([][]byte, error) {
 		return nil, err
 	}
 	for c, value := range r.values {
-		dst := r.buffers[c][:0]
+		dst, form := r.buffers[c][:0], &r.forms[c]
 		switch v := value.(type) {
 		case nil:
 			r.cells[c] = nil
@@ -132,19 +187,26 @@ func (r *mariadbRows) next() ([][]byte, error) {
 			}
 			dst = r.written[c](dst, v)
 		case int64:
-			dst = strconv.AppendInt(dst, v, 10)
+			dst = form.fill(strconv.AppendInt(dst, v, 10))
 		case uint64:
-			dst = strconv.AppendUint(dst, v, 10)
+			dst = form.fill(strconv.AppendUint(dst, v, 10))
 		case float32:
-			dst = exact.AppendFloat(dst, float64(v), 32)
+			dst = form.appendFloat(dst, float64(v), 32)
 		case float64:
-			dst = exact.AppendFloat(dst, v, 64)
+			dst = form.appendFloat(dst, v, 64)
 		default:
 			return nil, fmt.Errorf("the driver gave a %T", v)
 		}
 		r.buffers[c], r.cells[c] = dst, dst
 	}
 	return r.cells, nil
+}
+
+func (f *numberForm) appendFloat(dst []byte, v float64, bits int) []byte {
+	if f.scale >= 0 {
+		return f.fill(strconv.AppendFloat(dst, v, 'f', f.scale, 64))
+	}
+	return f.fill(exact.AppendFloat(dst, v, bits))
 }
 
 // appendHex writes bytes that are no text.

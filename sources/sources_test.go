@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -110,6 +111,9 @@ func TestDatabases(t *testing.T) {
 				}
 			})
 			t.Run("values", func(t *testing.T) { values(t, d) })
+			if d.Kind == sources.MariaDB {
+				t.Run("digits", func(t *testing.T) { digits(t, d) })
+			}
 			t.Run("tables", func(t *testing.T) {
 				got, err := sources.Tables(context.Background(), d.Connection)
 				want := "[{called true [call_no]} {port calls false [call_no amount serial ordered berthed note]}]"
@@ -140,6 +144,29 @@ func values(t *testing.T, d database) {
 		if err != nil || len(got) != 2 || got[1] != want {
 			t.Errorf("%s: %v, %v, want %s", text, got, err, want)
 		}
+	}
+}
+
+// digits are kept of numbers that the database writes in another way than it stores them. What is filled with zeros, and what has digits behind
+// the point by its type, is written as the database itself writes it.
+func digits(t *testing.T, d database) {
+	d.do(t, `CREATE TABLE measures (id int, f float, g double, i int(8) zerofill, b bigint(12) unsigned zerofill, t tinyint(3) zerofill, y year, f2 float(10,2), d2 double(10,3), n decimal(9,2) zerofill, fz float(10,2) zerofill)`,
+		`INSERT INTO measures VALUES (1, 1234567.8, 0.1, 42, 7, 5, 0, 1234567.88, 1.5, 12.5, 3.25), (2, 16777216, 1e300, 12345678, 18446744073709551, 255, 2031, -0.1, -12.3456, 1234567.89, 12345.5),
+		(3, 16777217, -0.1, 0, 0, 0, 1901, 0, 0, 0, 0), (4, 1234570, 1e-7, 123456789, 1, 12, NULL, NULL, NULL, NULL, NULL)`)
+	for _, c := range strings.Fields("i b t y f2 d2 n fz") {
+		want, err := readAll(d.Connection, sources.Query{Text: "SELECT concat(" + c + ") AS v FROM measures ORDER BY id"}, sources.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := readAll(d.Connection, sources.Query{Text: "SELECT " + c + " AS v FROM measures ORDER BY id"}, sources.Options{})
+		if err != nil || !slices.Equal(got, want) {
+			t.Errorf("%s: %v, %v, want %v", c, got, err, want)
+		}
+	}
+	got, err := readAll(d.Connection, sources.Query{Text: "SELECT f, g FROM measures ORDER BY id"}, sources.Options{})
+	d.do(t, "DROP TABLE measures")
+	if want := []string{"f|g", "1234567.8|0.1", "16777216|1e+300", "16777216|-0.1", "1234570|0.0000001"}; err != nil || !slices.Equal(got, want) {
+		t.Errorf("%v, %v, want %v", got, err, want)
 	}
 }
 
