@@ -2,6 +2,7 @@ package intake_test
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -57,16 +58,20 @@ func drain(file []byte, c intake.Choices, o intake.Options) error {
 // TestGuesses: what is found, and what is said of it.
 func TestGuesses(t *testing.T) {
 	for name, c := range map[string]struct {
-		file, settled string
-		records       int
-		footers       string
-		columns       string
+		name, file, settled string
+		records             int
+		footers             string
+		columns             string
 	}{
 		"semicolons":       {file: "call;amount\nMW-1;12,50\nMW-2;3,00\n", settled: "delimited, UTF-8, delimiter \";\"", records: 2, columns: "call|amount"},
 		"no header":        {file: "MW-1\t12.50\nMW-2\t3.00\n", settled: "delimited, UTF-8, delimiter tab, no header", records: 2, columns: "column 1|column 2"},
 		"a trailer":        {file: "call,amount\nMW-1,12.50\nTOTAL,1,12.50\n", settled: "delimited, UTF-8, delimiter \",\", footers begin with TOTAL", records: 1, footers: "3 TOTAL,1,12.50", columns: "call|amount"},
 		"NDJSON":           {file: "{\"a\":1,\"b\":{\"c\":[1, 2]}}\n{\"a\":null}\n", settled: "ndjson, UTF-8", records: 2, columns: "a|b.c"},
 		"a nested array":   {file: `{"meta":{"no":[1,2]},"data":{"rows":[{"a":1}]}}`, settled: "json, UTF-8, records at /data/rows", records: 1, columns: "a"},
+		"the largest":      {file: `{"summary":[{"n":3}],"transactions":[{"a":1},{"a":2}],"errors":[{"e":1},{"e":2},{"e":3}]}`, settled: "json, UTF-8, records at /transactions", records: 2, columns: "a"},
+		"an escaped name":  {file: `{"l":["]",[{}]],"caf\u00e9":[{"a":1}]}`, settled: "json, UTF-8, records at /café", records: 1, columns: "a"},
+		"one line":         {name: "x.ndjson", file: `{"order":7,"lines":[{"c":1},{"c":2}]}` + "\n", settled: "ndjson, UTF-8", records: 1, columns: "order|lines"},
+		"one line, packed": {name: "x.jsonl.gz", file: `{"order":7,"lines":[{"c":1}]}`, settled: "ndjson, UTF-8", records: 1, columns: "order|lines"},
 		"sep=":             {file: "sep=;\r\nBetrag, EUR;Datum\r\n1,50;01.02.2024\r\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Betrag, EUR|Datum"},
 		"sep= and a total": {file: "sep=|\ncall|fee\nMW-1|1.50\nTOTAL 2|1|1.50\n", settled: "delimited, UTF-8, delimiter \"|\", footers begin with TOTAL", records: 1, columns: "call|fee", footers: "4 TOTAL 2|1|1.50"},
 		"years":            {file: "Account;2023;2024\nFees;5;6\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Account|2023|2024"},
@@ -79,7 +84,7 @@ func TestGuesses(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			choices := intake.Choices{}
-			got, err := read(t, name, []byte(c.file), choices)
+			got, err := read(t, cmp.Or(c.name, name), []byte(c.file), choices)
 			if err != nil {
 				t.Fatal(err)
 			}

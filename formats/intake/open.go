@@ -464,7 +464,10 @@ func (f *finder) findFormat() {
 	case c.Layout != "":
 		c.Format = Fixed
 		return
-	case len(text) > 0 && text[0] == '{' && bytes.HasSuffix(first, []byte{'}'}) && (len(rest) == 0 && ending != ".json" && findPointer(f.text) == "" || len(rest) > 0 && rest[0] == '{'):
+	case len(text) > 0 && text[0] == '{' && (ending == ".ndjson" || ending == ".jsonl"):
+		c.Format = NDJSON
+		f.guess("format", NDJSON, false, "the file's name ends so", Formats...)
+	case len(text) > 0 && text[0] == '{' && bytes.HasSuffix(first, []byte{'}'}) && (len(rest) == 0 && ending != ".json" && len(jsontext.Arrays(bytes.NewReader(f.text))) == 0 || len(rest) > 0 && rest[0] == '{'):
 		c.Format = NDJSON
 		f.guess("format", NDJSON, false, "its lines begin with a brace", Formats...)
 	case len(text) > 0 && (text[0] == '{' && ending != ".csv" || text[0] == '[' && (ending == ".json" || bytes.HasPrefix(bytes.TrimSpace(text[1:]), []byte{'{'}))):
@@ -479,10 +482,8 @@ func (f *finder) findFormat() {
 func (f *finder) openJSON() (err error) {
 	c := &f.settled
 	if c.Format == JSON && c.Pointer == "" {
-		c.Pointer = NoPointer
-		if p := findPointer(f.text); p != "" {
-			c.Pointer = p
-			f.guess("pointer", p, false, "it is the first array of objects", NoPointer)
+		if err := f.findArray(); err != nil {
+			return err
 		}
 	}
 	pointer := c.Pointer
@@ -509,55 +510,6 @@ func (s *strict) Read(p []byte) (int, error) {
 		err = &record.Unreadable{What: "bytes stand in it that are not UTF-8; state the encoding", Misread: true}
 	}
 	return n, err
-}
-
-// findPointer finds the first array whose first element is an object in the beginning of a document.
-func findPointer(text []byte) string {
-	var path []string // the names on the way, of which the first is the document's and empty
-	name := ""
-	for i := 0; i < len(text); i++ {
-		switch text[i] {
-		case '"':
-			end := i + 1
-			for end < len(text) && text[end] != '"' {
-				if text[end] == '\\' {
-					end++
-				}
-				end++
-			}
-			if end < len(text) {
-				name = string(text[i+1 : end])
-			}
-			i = end
-		case '{':
-			path = append(path, name)
-			name = ""
-		case '[':
-			if rest := bytes.TrimLeft(text[i+1:], " \t\r\n"); len(rest) > 0 && rest[0] == '{' {
-				if len(path) == 0 {
-					return "" // the document itself
-				}
-				pointer := ""
-				for _, p := range append(path, name)[1:] {
-					pointer += "/" + strings.NewReplacer("~", "~0", "/", "~1").Replace(p)
-				}
-				return pointer
-			}
-			depth := 0 // a list of something else is passed over
-			for ; i < len(text); i++ {
-				if text[i] == '[' {
-					depth++
-				} else if text[i] == ']' {
-					if depth--; depth == 0 {
-						break
-					}
-				}
-			}
-		case '}':
-			path = path[:max(len(path)-1, 0)]
-		}
-	}
-	return ""
 }
 
 // withoutLast opens the text without the lines that are left out at its end.

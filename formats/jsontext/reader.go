@@ -64,7 +64,6 @@ func NewReader(open func() (io.Reader, error), opts Options) (*Reader, error) {
 		return nil, err
 	}
 	for {
-		r.fields.fields = r.fields.fields[:0]
 		line, reason, _, err := r.records.next(&r.fields)
 		if err == io.EOF {
 			break
@@ -123,7 +122,6 @@ func (r *Reader) Bytes() int64 { return r.records.bytes() }
 // Next implements [record.Reader].
 func (r *Reader) Next() (*record.Batch, error) {
 	for {
-		r.fields.fields = r.fields.fields[:0]
 		line, reason, text, err := r.records.next(&r.fields)
 		if err == io.EOF {
 			return r.builder.Last()
@@ -210,19 +208,32 @@ func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 		if !utf8.Valid(text) {
 			return 0, "", nil, &record.Unreadable{Line: s.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding", Misread: true}
 		}
-		dec := json.NewDecoder(bytes.NewReader(text))
-		dec.UseNumber()
-		if token, err := dec.Token(); err != nil {
-			reason = "the line is no JSON: " + plain(err)
-		} else if token != json.Delim('{') {
+		if !json.Valid(text) {
+			reason = invalid(text)
+		} else if !f.begin(text) {
 			reason = "the line is not an object"
-		} else if err := f.flatten(dec, "", 1); err != nil {
-			reason = "the line is no JSON: " + plain(err)
-		} else if _, err := dec.Token(); err != io.EOF {
-			reason = "something stands behind the object on its line"
+		} else if err := f.flatten(1); err != nil {
+			reason = "the line is no JSON: " + err.Error()
+		} else if f.half {
+			reason = halfPair
 		}
 		return s.lines.Line(), reason, text, nil
 	}
+}
+
+const halfPair = `a text has half of a surrogate pair, such as \ud800, which is no character`
+
+// invalid says why a line is no JSON.
+func invalid(text []byte) string {
+	var object json.RawMessage
+	dec := json.NewDecoder(bytes.NewReader(text))
+	if err := dec.Decode(&object); err != nil {
+		return "the line is no JSON: " + plain(err)
+	}
+	if object[0] != '{' {
+		return "the line is not an object"
+	}
+	return "something stands behind the object on its line"
 }
 
 // arraySource gives the objects of an array.
@@ -231,6 +242,7 @@ type arraySource struct {
 	where *lines.Counter
 	limit *limit
 	depth int // of the objects and lists around the array
+	raw   json.RawMessage
 	ended bool
 }
 
@@ -328,6 +340,24 @@ func (s *arraySource) fault(err error) error {
 	return &record.Unreadable{Line: s.line(), What: "the text is no JSON from here on: " + plain(err)}
 }
 
+// broken says where an element is broken, which was to be decoded as a whole.
+func (s *arraySource) broken(err error) error {
+	if own := new(record.Unreadable); errors.As(err, &own) {
+		return err
+	}
+	rest, _ := io.ReadAll(s.dec.Buffered()) // it is in memory
+	again := json.NewDecoder(bytes.NewReader(rest))
+	for tokenErr := error(nil); tokenErr == nil; {
+		_, tokenErr = again.Token()
+	}
+	line := s.line() + int64(bytes.Count(rest[:again.InputOffset()], []byte{'\n'}))
+	fault := new(record.Unreadable)
+	if errors.As(s.fault(err), &fault) {
+		fault.Line = line
+	}
+	return fault
+}
+
 func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
 	if s.ended {
 		return 0, "", nil, io.EOF
@@ -340,29 +370,21 @@ func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
 		}
 		return 0, "", nil, s.rest()
 	}
-	token, err := s.token()
-	if err != nil {
-		return 0, "", nil, err
+	s.raw = s.raw[:0]
+	if err := s.dec.Decode(&s.raw); err != nil {
+		return 0, "", nil, s.broken(err)
 	}
 	line := s.line()
-	if token != json.Delim('{') {
-		text := scalar(token)
-		switch token.(type) {
-		case nil:
-			text = []byte("null")
-		case json.Delim:
-			var list bytes.Buffer
-			if err := copyList(s.dec, &list, 1); err != nil {
-				return 0, "", nil, s.fault(err)
-			}
-			text = list.Bytes()
-		}
-		return line, "the element is not an object", text, nil
+	if !f.begin(s.raw) {
+		return line, "the element is not an object", s.raw, nil
 	}
-	if err := f.flatten(s.dec, "", 1); err != nil {
+	if err := f.flatten(1); err != nil {
 		return 0, "", nil, s.fault(err)
 	}
-	return line, "", nil, nil
+	if f.half {
+		return line, halfPair, s.raw, nil
+	}
+	return line, "", s.raw, nil
 }
 
 // rest reads what stands behind the array, so that a document that is cut off there is told from a whole one.
