@@ -92,7 +92,9 @@ func TestOtherEncodingLater(t *testing.T) {
 		{[]string{narrow, wide}, 1, 2},
 		{[]string{wide, narrow}, 1, 2},
 		{[]string{narrow, narrow}, 1, 2},
-		{[]string{wide, broken}, 1, 3}, // as windows-1252, of which every text is one
+		{[]string{wide, broken}, 2, 0}, // it is no other encoding for one byte
+		{[]string{wide, broken, "--right-invalid-bytes", "reject"}, 1, 4},
+		{[]string{wide, broken, "--right-encoding", "windows-1252"}, 1, 3},
 		{[]string{narrow, wide, "--left-encoding", "UTF-8"}, 2, 0},
 	} {
 		_ = os.Remove(out) // where there is one

@@ -109,6 +109,9 @@ func unreadable(source string, err error) error {
 		if where := fault.Where(); where != "" {
 			p.Faults = []view.Fault{{Where: where, What: fault.What}}
 		}
+		if fault.Misread {
+			p.Faults = append(p.Faults, view.Fault{Where: "choices.invalidBytes", What: "reject, and such records are rejected"})
+		}
 		return p
 	}
 	if choice := new(intake.ChoiceError); errors.As(err, &choice) {

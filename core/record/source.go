@@ -3,6 +3,7 @@ package record
 import (
 	"bytes"
 	"fmt"
+	"unicode/utf8"
 )
 
 // The limits of a source. What goes beyond them is refused, so that reading keeps to bounded memory whatever it is given.
@@ -44,6 +45,22 @@ func Cut(text []byte) string {
 	text = bytes.TrimRight(text, "\r\n")
 	return string(bytes.ToValidUTF8(text[:min(len(text), RejectText)], nil))
 }
+
+// NotUTF8 says that a text has bytes that are not UTF-8, and which.
+func NotUTF8(where string, text []byte) string {
+	var bad []byte
+	for len(text) > 0 && len(bad) < 4 {
+		c, size := utf8.DecodeRune(text)
+		if c == utf8.RuneError && size == 1 {
+			bad = append(bad, text[0])
+		}
+		text = text[size:]
+	}
+	return fmt.Sprintf("%s has bytes that are not UTF-8 (% X)", where, bad)
+}
+
+// MendUTF8 says what can be done about them where they make a source unreadable.
+const MendUTF8 = "; correct them, state another encoding, or have such records rejected (invalid bytes: reject)"
 
 // Unreadable is something in a source that makes it unreadable as a whole.
 type Unreadable struct {

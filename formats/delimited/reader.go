@@ -13,7 +13,8 @@
 //	anything but a delimiter after a closing quote            the line is rejected, the rest is read
 //	an empty line                                             is passed over
 //	a quote that is never closed                              an [record.Unreadable]: everything after it would be one cell
-//	a NUL byte, or bytes that are not UTF-8                   an [record.Unreadable]
+//	a NUL byte                                                an [record.Unreadable]
+//	bytes that are not UTF-8                                  an [record.Unreadable], or the line is rejected where that is asked for
 //	a record of more than 16 MiB                              an [record.Unreadable]
 //	no line at all, or two columns of one name                an [record.Unreadable]
 //
@@ -23,6 +24,7 @@ package delimited
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"sync"
@@ -43,6 +45,8 @@ type Options struct {
 	Footer    func(int64, string) // called for each footer with its line number and text; may be nil
 	FillShort bool                // a line with fewer cells than there are columns has blanks for the others, and is not rejected
 	Reject    func(record.Reject) // called for each rejected line; nil: rejects are only counted
+
+	RejectBytes bool // a record with bytes that are not UTF-8 is rejected; else the text is unreadable
 }
 
 // Reader reads records from delimited text.
@@ -389,7 +393,11 @@ func (r *Reader) next() (reason string, err error) {
 			return "", io.EOF
 		}
 		if text := r.rest()[:used]; !utf8.Valid(text) {
-			return "", &record.Unreadable{Line: r.line, What: "bytes stand here that are not UTF-8; save the file as UTF-8", Misread: true}
+			what := record.NotUTF8(r.cellWithBytes(cells), text)
+			if !r.opts.RejectBytes || r.builder == nil {
+				return "", &record.Unreadable{Line: r.line, What: what + record.MendUTF8, Misread: true}
+			}
+			reason = cmp.Or(reason, what)
 		}
 		r.start += used
 		r.used = used
@@ -397,6 +405,16 @@ func (r *Reader) next() (reason string, err error) {
 		r.cells = cells
 		return reason, nil
 	}
+}
+
+// cellWithBytes names the cell with bytes that are not UTF-8.
+func (r *Reader) cellWithBytes(cells [][]byte) string {
+	for i, cell := range cells {
+		if i < len(r.columns) && !utf8.Valid(cell) {
+			return fmt.Sprintf("column %q", r.columns[i])
+		}
+	}
+	return "the line"
 }
 
 // parse takes one record from the start of text. complete is false where more text is needed to say what it is. used

@@ -72,7 +72,7 @@ func TestReader(t *testing.T) {
 		"empty file":             {in: "", err: "the file is empty"},
 		"nothing but line ends":  {in: "\n\r\n\n", err: "the file is empty"},
 		"binary":                 {in: "a,b\n1,2\n\x00\x01", err: "line 3: a NUL byte stands here"},
-		"not UTF-8":              {in: "a,b\n1,2\nM\xfcller,4\n", err: "line 3: bytes stand here that are not UTF-8"},
+		"not UTF-8":              {in: "a,b\n1,2\nM\xfcller,4\n", err: "line 3: column \"a\" has bytes that are not UTF-8 (FC)"},
 		"column twice":           {in: "a,b,a\n1,2,3\n", err: "line 1: columns 1 and 3 are both named \"a\""},
 		"endless record":         {in: "a,b\n" + long, err: "line 2: a record of more than 16 MiB starts here"},
 		"header not well formed": {in: "a,b\"\n1,2\n", err: "line 1: the line that names the columns is not well formed"},

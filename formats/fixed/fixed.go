@@ -79,6 +79,8 @@ type Options struct {
 	Trailer *lines.Trailer      // the lines at the end that are footers, too
 	Footer  func(int64, string) // called for each footer with its line number and text; may be nil
 	Reject  func(record.Reject) // called for each rejected line; may be nil
+
+	RejectBytes bool // a line with bytes that are not UTF-8 is rejected; else the text is unreadable
 }
 
 // Reader reads records from fixed-width text.
@@ -145,8 +147,8 @@ func (r *Reader) next() ([]byte, error) {
 	if bytes.IndexByte(text, 0) >= 0 {
 		return nil, &record.Unreadable{Line: r.lines.Line(), What: "a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"}
 	}
-	if !utf8.Valid(text) {
-		return nil, &record.Unreadable{Line: r.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding", Misread: true}
+	if !r.opts.RejectBytes && !utf8.Valid(text) {
+		return nil, &record.Unreadable{Line: r.lines.Line(), What: r.notUTF8(text) + record.MendUTF8, Misread: true}
 	}
 	text = bytes.TrimSuffix(text, []byte{'\n'})
 	return bytes.TrimSuffix(text, []byte{'\r'}), nil
@@ -163,7 +165,21 @@ func (r *Reader) footer(text []byte) bool {
 	return true
 }
 
+// notUTF8 says in which column bytes stand that are not UTF-8.
+func (r *Reader) notUTF8(text []byte) string {
+	for _, c := range r.opts.Layout {
+		if cell := Between(string(text), c.First, c.Last); strings.ContainsRune(cell, utf8.RuneError) {
+			return record.NotUTF8(fmt.Sprintf("column %q", c.Name), text)
+		}
+	}
+	return record.NotUTF8("the line", text)
+}
+
 func (r *Reader) take(text []byte) *record.Batch {
+	if !utf8.Valid(text) {
+		r.reject(text, r.notUTF8(text))
+		return nil
+	}
 	place, at := 1, 0 // the character that begins at byte at
 	to := func(character int) int {
 		for ; place < character && at < len(text); place++ {

@@ -51,7 +51,7 @@ func TestReader(t *testing.T) {
 		"skipped":              {in: "Marrowick\nMarch\nMW-1 TUG  12.50\n", opts: fixed.Options{Skip: 2}, rows: "3:MW-1|TUG|12.50"},
 		"footers":              {in: "MW-1 TUG  12.50\nEND 1 record and more text than fits\n", opts: fixed.Options{Footers: []string{"SUM", "END"}}, rows: "1:MW-1|TUG|12.50", footers: "2 END 1 record and more text than fits"},
 		"nothing":              {in: ""},
-		"not UTF-8":            {in: "MW-1 TUG  12.50\nM\xfcller\n", failed: "line 2: bytes stand here that are not UTF-8; state the encoding"},
+		"not UTF-8":            {in: "MW-1 TUG  12.50\nM\xfcller\n", failed: "line 2: column \"call\" has bytes that are not UTF-8 (FC); correct them, state another encoding, or have such records rejected (invalid bytes: reject)"},
 		"a zero byte":          {in: "MW-1\x00\n", failed: "line 1: a NUL byte stands here: this is binary data or another encoding, not UTF-8 text"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -46,6 +46,12 @@ const (
 	ShortFill   = "fill"
 )
 
+// What happens to records with bytes that are no text in the encoding.
+const (
+	BytesRefuse = "refuse" // the file is refused
+	BytesReject = "reject"
+)
+
 // What the cells of a merged area hold but for its first.
 const (
 	MergedBlank = "blank"
@@ -76,6 +82,7 @@ type Choices struct {
 	SkipLast  int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
 	Footers   []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
 	ShortRows string            `json:"shortRows,omitempty" enum:"reject,fill" description:"What happens to a line of delimited text with fewer cells than there are columns: it is rejected, which is the default, or filled with blanks."`
+	BadBytes  string            `json:"invalidBytes,omitempty" enum:"refuse,reject" description:"What happens to a record with bytes that are not UTF-8 in a text that is: the file is refused, which is the default, or the record is rejected."`
 	Sheet     string            `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
 	Pointer   string            `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
 	Layout    string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
@@ -125,6 +132,9 @@ func (c *Choices) Check() error {
 		return err
 	}
 	if err := oneOf("shortRows", c.ShortRows, ShortReject, ShortFill); err != nil {
+		return err
+	}
+	if err := oneOf("invalidBytes", c.BadBytes, BytesRefuse, BytesReject); err != nil {
 		return err
 	}
 	if err := oneOf("merged", c.Merged, MergedBlank, MergedFill); err != nil {
@@ -218,6 +228,9 @@ func (c *Choices) Say() string {
 	}
 	if c.ShortRows == ShortFill {
 		add("", "lines with too few cells filled with blanks")
+	}
+	if c.BadBytes == BytesReject {
+		add("", "records with invalid bytes rejected")
 	}
 	if len(c.Blanks) > 0 {
 		add("blank markers", strings.Join(c.Blanks, ", "))

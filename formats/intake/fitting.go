@@ -11,10 +11,10 @@ import (
 
 // fitting are the choices that say something about files of each format.
 var fitting = map[string][]string{
-	Delimited:   {"packing", "encoding", "delimiter", "noQuotes", "header", "skipFirst", "skipLast", "footers", "shortRows"},
-	Fixed:       {"packing", "encoding", "layout", "skipFirst", "skipLast", "footers"},
-	JSON:        {"packing", "encoding", "pointer", "footers"},
-	NDJSON:      {"packing", "encoding", "footers"},
+	Delimited:   {"packing", "encoding", "delimiter", "noQuotes", "header", "skipFirst", "skipLast", "footers", "shortRows", "invalidBytes"},
+	Fixed:       {"packing", "encoding", "layout", "skipFirst", "skipLast", "footers", "invalidBytes"},
+	JSON:        {"packing", "encoding", "pointer", "footers", "invalidBytes"},
+	NDJSON:      {"packing", "encoding", "footers", "invalidBytes"},
 	Spreadsheet: {"header", "headerRow", "headerRows", "merged", "footers", "sheet"},
 	Parquet:     {},
 	Arrow:       {},
@@ -44,6 +44,7 @@ func (c *Choices) aboutFiles() []madeChoice {
 		{"skipLast", c.SkipLast != 0, func() { c.SkipLast = 0 }},
 		{"footers", len(c.Footers) > 0, func() { c.Footers = nil }},
 		{"shortRows", c.ShortRows != "", func() { c.ShortRows = "" }},
+		{"invalidBytes", c.BadBytes != "", func() { c.BadBytes = "" }},
 		{"sheet", c.Sheet != "", func() { c.Sheet = "" }},
 		{"pointer", c.Pointer != "", func() { c.Pointer = "" }},
 		{"layout", c.Layout != "", func() { c.Layout = "" }},

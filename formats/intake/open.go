@@ -10,9 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/text/encoding"
-	"golang.org/x/text/transform"
-
 	"twinsieve/core/expression"
 	"twinsieve/core/record"
 	"twinsieve/formats/columnar"
@@ -490,26 +487,9 @@ func (f *finder) openJSON() (err error) {
 	if pointer == NoPointer {
 		pointer = ""
 	}
-	f.reader, err = jsontext.NewReader(func() (io.Reader, error) {
-		text, err := f.decoded()
-		if err != nil || c.Encoding != textcode.UTF8 || c.Format == NDJSON {
-			return text, err
-		}
-		return &strict{transform.NewReader(text, encoding.UTF8Validator)}, nil
-	}, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject})
+	f.reader, err = jsontext.NewReader(f.decoded, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.BadBytes == BytesReject})
 	f.watchLast(err)
 	return err
-}
-
-// strict says what is wrong with text that is not UTF-8.
-type strict struct{ io.Reader }
-
-func (s *strict) Read(p []byte) (int, error) {
-	n, err := s.Reader.Read(p)
-	if err == encoding.ErrInvalidUTF8 {
-		err = &record.Unreadable{What: "bytes stand in it that are not UTF-8; state the encoding", Misread: true}
-	}
-	return n, err
 }
 
 // withoutLast opens the text without the lines that are left out at its end.
@@ -536,7 +516,7 @@ func (f *finder) openFixed() error {
 	if err != nil {
 		return err
 	}
-	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject})
+	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.BadBytes == BytesReject})
 	return err
 }
 
@@ -575,7 +555,7 @@ func (f *finder) openDelimited() error {
 		return err
 	}
 	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: f.before(),
-		Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill})
+		Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill, RejectBytes: c.BadBytes == BytesReject})
 	if err != nil {
 		return err
 	}

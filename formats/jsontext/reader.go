@@ -32,6 +32,8 @@ type Options struct {
 	Footers []string            // a record whose first value begins with one of these is a footer, neither a record nor a reject: see [lines.Begins]
 	Footer  func(int64, string) // called for each footer with its line and its values; may be nil
 	Reject  func(record.Reject) // called for each reject; may be nil
+
+	RejectBytes bool // a record with bytes that are not UTF-8 is rejected; else the text is unreadable
 }
 
 // Reader reads records from JSON.
@@ -64,7 +66,7 @@ func NewReader(open func() (io.Reader, error), opts Options) (*Reader, error) {
 		return nil, err
 	}
 	for {
-		line, reason, _, err := r.records.next(&r.fields)
+		line, reason, _, err := r.next()
 		if err == io.EOF {
 			break
 		}
@@ -122,7 +124,7 @@ func (r *Reader) Bytes() int64 { return r.records.bytes() }
 // Next implements [record.Reader].
 func (r *Reader) Next() (*record.Batch, error) {
 	for {
-		line, reason, text, err := r.records.next(&r.fields)
+		line, reason, text, err := r.next()
 		if err == io.EOF {
 			return r.builder.Last()
 		}
@@ -206,7 +208,7 @@ func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 		}
 		reason := ""
 		if !utf8.Valid(text) {
-			return 0, "", nil, &record.Unreadable{Line: s.lines.Line(), What: "bytes stand here that are not UTF-8; state the encoding", Misread: true}
+			return s.lines.Line(), record.NotUTF8("the line", text), text, errBytes
 		}
 		if !json.Valid(text) {
 			reason = invalid(text)
@@ -219,6 +221,21 @@ func (s *lineSource) next(f *flattener) (int64, string, []byte, error) {
 		}
 		return s.lines.Line(), reason, text, nil
 	}
+}
+
+// errBytes says of a record that it has bytes that are not UTF-8, which its reason names.
+var errBytes = errors.New("not UTF-8")
+
+// next is the next record of the source, or what is wrong with it: see [source].
+func (r *Reader) next() (line int64, reason string, text []byte, err error) {
+	line, reason, text, err = r.records.next(&r.fields)
+	if err != errBytes {
+		return line, reason, text, err
+	}
+	if r.opts.RejectBytes {
+		return line, reason, text, nil
+	}
+	return 0, "", nil, &record.Unreadable{Line: line, What: reason + record.MendUTF8, Misread: true}
 }
 
 const halfPair = `a text has half of a surrogate pair, such as \ud800, which is no character`
@@ -375,6 +392,9 @@ func (s *arraySource) next(f *flattener) (int64, string, []byte, error) {
 		return 0, "", nil, s.broken(err)
 	}
 	line := s.line()
+	if !utf8.Valid(s.raw) {
+		return line, record.NotUTF8("the record", s.raw), s.raw, errBytes
+	}
 	if !f.begin(s.raw) {
 		return line, "the element is not an object", s.raw, nil
 	}

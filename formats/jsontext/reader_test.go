@@ -47,7 +47,7 @@ func TestReader(t *testing.T) {
 		"a pointer without slash":  {in: `[]`, opts: at("a"), err: `"a" is no JSON Pointer to an array; write one such as /data/records`},
 		"NDJSON":                   {in: "{\"a\":1}\n\n  {\"a\":2}  \r\n{\"a\":3}", opts: lines, columns: "a", rows: "1:1 3:2 4:3"},
 		"broken lines":             {in: "{\"a\":1}\nx\n{\"a\":\n{\"a\":1} 2\n[1]\n{\"a\":4}\n", opts: lines, columns: "a", rows: "1:1 6:4", rejects: "2 the line is no JSON: 'x' looking for beginning of value: x; 3 the line is no JSON: it is cut off: {\"a\":; 4 something stands behind the object on its line: {\"a\":1} 2; 5 the line is not an object: [1]"},
-		"a line that is not UTF-8": {in: "{\"a\":1}\n{\"a\":\"M\xfcller\"}\n", opts: lines, err: "line 2: bytes stand here that are not UTF-8"},
+		"a line that is not UTF-8": {in: "{\"a\":1}\n{\"a\":\"M\xfcller\"}\n", opts: lines, err: "line 2: the line has bytes that are not UTF-8 (FC)"},
 		"an empty array":           {in: "[]", err: "no record with a field is in it"},
 		"nothing":                  {in: "", err: "line 1: the JSON is cut off"},
 		"broken":                   {in: "[\n{\"a\":1},\n{\"a\" 2}]", err: "line 3: the text is no JSON from here on:"},

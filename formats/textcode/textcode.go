@@ -58,80 +58,122 @@ const (
 	SampleMost = 64 << 20
 )
 
-// Find finds the encoding of a text from its beginning. Where that is ASCII, it looks at so many bytes at most, in whole samples.
+// enough is how many characters that are not ASCII are looked at where some are no UTF-8.
+const enough = 1000
+
+// Find finds the encoding of a text from its beginning. Where that is ASCII, or has bytes that are not UTF-8 and few others, it looks at so many
+// bytes at most, in whole samples; in the second case at [SampleMost]. A text with bytes that are not UTF-8 is UTF-8 all the same where more of its characters are.
 func Find(text io.Reader, most int64) (Found, error) {
 	buf := make([]byte, Sample)
 	head := true
-	for read := int64(0); read < most; {
+	var seen tally
+	for read := int64(0); read < most || seen.wrong > 0 && read < SampleMost; {
 		n, err := io.ReadFull(text, buf)
 		read += int64(n)
-		if head || !ascii(buf[:n]) {
-			if f, told := tell(buf[:n], head, err != nil); told {
+		if head {
+			if f, told := tell(buf[:n]); told {
 				return f, nil
+			}
+		}
+		if !ascii(buf[:n]) {
+			seen.add(buf[:n], head, err != nil)
+			if seen.wrong == 0 || seen.right+seen.wrong >= enough {
+				return seen.found(), nil
 			}
 		}
 		head = false
 		switch err {
 		case nil:
 		case io.EOF, io.ErrUnexpectedEOF:
+			if seen.wrong > 0 {
+				return seen.found(), nil
+			}
 			return Found{Name: UTF8, Sure: false, Why: "nothing but ASCII", Open: true}, nil
 		default:
 			return Found{}, err
 		}
 	}
+	if seen.wrong > 0 {
+		return seen.found(), nil
+	}
 	return Found{Name: UTF8, Sure: false, Why: "nothing but ASCII in its first " + humanize.IBytes(uint64(most)), Open: true}, nil
 }
 
-func tell(b []byte, head, whole bool) (Found, bool) {
-	if head {
-		switch {
-		case bytes.HasPrefix(b, []byte("\xEF\xBB\xBF")):
-			return Found{Name: UTF8, Sure: true, Why: "it begins with UTF-8's byte-order mark"}, true
-		case bytes.HasPrefix(b, []byte("\xFF\xFE")):
-			return Found{Name: UTF16LE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
-		case bytes.HasPrefix(b, []byte("\xFE\xFF")):
-			return Found{Name: UTF16BE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
-		}
-		even, odd := 0, 0
-		for i, c := range b {
-			if c == 0 && i%2 == 0 {
-				even++
-			} else if c == 0 {
-				odd++
-			}
-		}
-		if odd > len(b)/5 && even < odd/8 {
-			return Found{Name: UTF16LE, Sure: false, Why: "every other byte is zero"}, true
-		}
-		if even > len(b)/5 && odd < even/8 {
-			return Found{Name: UTF16BE, Sure: false, Why: "every other byte is zero"}, true
-		}
-	}
-	if ascii(b) {
-		return Found{}, false
-	}
+// tally counts what is not ASCII.
+type tally struct {
+	right, wrong  int // characters in UTF-8, and bytes that are none
+	control, euro int // bytes that tell windows-1252 from ISO-8859-15
+}
+
+// add counts a sample. Pieces of a character at its edges do not count.
+func (t *tally) add(b []byte, head, whole bool) {
 	if !head {
 		b = fromStart(b)
 	}
 	if !whole {
 		b = toEnd(b)
 	}
-	if utf8.Valid(b) {
-		return Found{Name: UTF8, Sure: false, Why: "it is valid UTF-8"}, true
+	for i := 0; i < len(b); {
+		if b[i] < utf8.RuneSelf {
+			i++
+			continue
+		}
+		c, size := utf8.DecodeRune(b[i:])
+		if c == utf8.RuneError && size == 1 {
+			t.wrong++
+		} else {
+			t.right++
+		}
+		for _, c := range b[i : i+size] {
+			switch {
+			case c < 0xA0:
+				t.control++
+			case c == 0xA4:
+				t.euro++
+			}
+		}
+		i += size
 	}
-	control, euro := 0, 0
-	for _, c := range b {
-		switch {
-		case c >= 0x80 && c < 0xA0:
-			control++
-		case c == 0xA4:
-			euro++
+}
+
+// found is the encoding that the counts speak for.
+func (t *tally) found() Found {
+	switch {
+	case t.wrong == 0:
+		return Found{Name: UTF8, Why: "it is valid UTF-8"}
+	case t.right >= t.wrong:
+		return Found{Name: UTF8, Why: fmt.Sprintf("it is UTF-8 but for %d of its %d characters that are not ASCII", t.wrong, t.right+t.wrong)}
+	case t.euro > 0 && t.control == 0:
+		return Found{Name: Latin9, Why: "it is not UTF-8, and has the byte that is the euro sign in ISO-8859-15"}
+	}
+	return Found{Name: CP1252, Why: "it is not UTF-8"}
+}
+
+// tell finds what a text says itself: a byte-order mark, or the zeros of UTF-16.
+func tell(b []byte) (Found, bool) {
+	switch {
+	case bytes.HasPrefix(b, []byte("\xEF\xBB\xBF")):
+		return Found{Name: UTF8, Sure: true, Why: "it begins with UTF-8's byte-order mark"}, true
+	case bytes.HasPrefix(b, []byte("\xFF\xFE")):
+		return Found{Name: UTF16LE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
+	case bytes.HasPrefix(b, []byte("\xFE\xFF")):
+		return Found{Name: UTF16BE, Sure: true, Why: "it begins with UTF-16's byte-order mark"}, true
+	}
+	even, odd := 0, 0
+	for i, c := range b {
+		if c == 0 && i%2 == 0 {
+			even++
+		} else if c == 0 {
+			odd++
 		}
 	}
-	if euro > 0 && control == 0 {
-		return Found{Name: Latin9, Sure: false, Why: "it is not UTF-8, and has the byte that is the euro sign in ISO-8859-15"}, true
+	if odd > len(b)/5 && even < odd/8 {
+		return Found{Name: UTF16LE, Sure: false, Why: "every other byte is zero"}, true
 	}
-	return Found{Name: CP1252, Sure: false, Why: "it is not UTF-8"}, true
+	if even > len(b)/5 && odd < even/8 {
+		return Found{Name: UTF16BE, Sure: false, Why: "every other byte is zero"}, true
+	}
+	return Found{}, false
 }
 
 // ascii looks at many bytes at a time, for whole files may be gone through.

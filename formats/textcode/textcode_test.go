@@ -92,6 +92,24 @@ func TestNewReader(t *testing.T) {
 	}
 }
 
+// TestFindMostly: bytes that are not UTF-8 make no other encoding of a text whose other characters are UTF-8, wherever they stand.
+func TestFindMostly(t *testing.T) {
+	plain := strings.Repeat("plain text\n", textcode.Sample/4)
+	for text, want := range map[string]string{
+		strings.Repeat("M\xc3\xbcller\n", 500) + "Andr\xc3\n":               textcode.UTF8,
+		"Andr\xc3\n" + plain + strings.Repeat("M\xc3\xbcller\n", 2):         textcode.UTF8,
+		"M\xfcller\n" + plain + "Ren\xe9\n":                                 textcode.CP1252,
+		"5 \xa4\n" + plain + "\xcele\n":                                     textcode.Latin9,
+		"5 \xa4\n" + plain + "\x93so\x94\n":                                 textcode.CP1252,
+		strings.Repeat("M\xfcller\n", 3000) + strings.Repeat("\xc3\xbc", 9): textcode.CP1252,
+	} {
+		found, err := textcode.Find(strings.NewReader(text), textcode.Sample)
+		if err != nil || found.Name != want || found.Open {
+			t.Errorf("%.20q: %+v, %v, want %s", text, found, err, want)
+		}
+	}
+}
+
 func TestNamed(t *testing.T) {
 	for _, n := range textcode.Names {
 		if got, err := textcode.Named(strings.ToLower(n)); got != n || err != nil {

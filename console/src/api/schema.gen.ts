@@ -2521,6 +2521,11 @@ export interface components {
             headerRow?: number;
             /** @description Rows of the sheet, one below another, whose cells together name the columns; one where not stated. */
             headerRows?: number;
+            /**
+             * @description What happens to a record with bytes that are not UTF-8 in a text that is: the file is refused, which is the default, or the record is rejected.
+             * @enum {string}
+             */
+            invalidBytes?: "refuse" | "reject";
             /** @description Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18. */
             layout?: string;
             /**

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Checkbox, Input, Spin } from 'antd';
 import { useState } from 'react';
-import type { Choices, SourceRef } from '../api/client';
+import { type Choices, ProblemError, type SourceRef } from '../api/client';
 import { load, preview } from '../api/intake';
 import { useJob } from '../api/useJob';
 import { Fault } from '../parts/Fault';
@@ -15,6 +15,10 @@ import { PreviewTable } from './PreviewTable';
 
 /** The name that a file's records go by: its own without folders and endings. */
 const setName = (file: string) => file.replace(/^.*\//, '').replace(/(\.[A-Za-z0-9]{1,7})+$/, '');
+
+/** Whether something failed for bytes that are no text, so that to reject their records is a way. */
+const badBytes = (error: unknown) =>
+  error instanceof ProblemError && !!error.problem.faults?.some((f) => f.where === 'choices.invalidBytes');
 
 /** A source that has arrived: how it would be read, each guess open to change, and then its load. */
 export function Arrival(p: {
@@ -94,6 +98,15 @@ export function Arrival(p: {
       {job && <JobBar job={job} />}
       <Fault error={failed} />
       <Fault error={looked.error} />
+      {(badBytes(failed) || badBytes(looked.error)) && (
+        <Button
+          size="small"
+          onClick={() => setChosen({ ...chosen, invalidBytes: 'reject' })}
+          style={{ margin: '0 6px 6px 0' }}
+        >
+          Reject records with invalid bytes
+        </Button>
+      )}
       {looked.error && (
         <Button size="small" onClick={() => setChosen({})} style={{ marginBottom: 6 }}>
           Let everything be found again

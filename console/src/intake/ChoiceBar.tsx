@@ -199,6 +199,15 @@ export function ChoiceBar({
             {lines('skipLast', 'leave out last lines')}
           </>
         )}
+        {format && text.includes(format) && (
+          <One
+            choice="invalidBytes"
+            label="records with invalid bytes"
+            value={c.invalidBytes ?? 'refuse'}
+            options={['refuse', 'reject']}
+            change={(v) => set('invalidBytes', v)}
+          />
+        )}
         {format === 'delimited' && (
           <One
             choice="shortRows"

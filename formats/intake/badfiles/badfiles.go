@@ -39,7 +39,7 @@ func All() []File {
 		{Name: "empty rows beside errors", File: func() []byte { return []byte(`{"rows":[],"errors":[{"e":"x"}]}`) }, Err: "the array at /rows, where its records seem to be, is empty; of the other arrays /errors has 1 objects. State the JSON Pointer"},
 		{Name: "empty", File: func() []byte { return nil }, Err: "the file is empty"},
 		{Name: "a database", File: func() []byte { return []byte("SQLite format 3\x00\x10\x00") }, Err: "this is an SQLite database"},
-		{Name: "wrong encoding", File: func() []byte { return []byte("a;b\nM\xfcller;1\n") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "line 2: bytes stand here that are not UTF-8"},
+		{Name: "wrong encoding", File: func() []byte { return []byte("a;b\nM\xfcller;1\n") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "line 2: column \"a\" has bytes that are not UTF-8 (FC)"},
 		{Name: "no such bytes", File: func() []byte { return []byte("a;b\nok;1\nM\x81ller;1\n") }, Choices: intake.Choices{Encoding: "windows-1252"}, Err: "line 3: bytes stand here that are no text in windows-1252"},
 		{Name: "half a UTF-16", File: func() []byte { return []byte("\xFF\xFEa\x00;\x00b\x00\n\x00\x00\xD8;\x00") }, Err: "line 2: bytes stand here that are no text in UTF-16LE"},
 		{Name: "bytes that are no text", File: func() []byte { return []byte(strings.Repeat("\x02\xd3\x81,\x7f\x00\x1f\n", 200)) }, Err: "it does not look like a text file"},
@@ -67,7 +67,7 @@ func All() []File {
 			return []byte(`[` + strings.Repeat(`{"a":`, 500) + `1` + strings.Repeat(`}`, 500) + `]`)
 		}, Err: "line 1: the text is no JSON from here on: objects lie more than 100 deep"},
 		{Name: "no fields", File: func() []byte { return []byte(`[{},{}]`) }, Err: "no record with a field is in it"},
-		{Name: "JSON not UTF-8", File: func() []byte { return []byte("[{\"a\":\"M\xfcller\"}]") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "bytes stand in it that are not UTF-8"},
+		{Name: "JSON not UTF-8", File: func() []byte { return []byte("[{\"a\":\"M\xfcller\"}]") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "line 1: the record has bytes that are not UTF-8 (FC)"},
 		{Name: "cut gzip", File: func() []byte { b := Pack("gzip", bytes.Repeat([]byte("a,b\n1,2\n"), 9)); return b[:len(b)-9] }, Err: "the gzip file is cut off"},
 		{Name: "cut zstd", File: func() []byte { b := Pack("zstd", noise(2_000_000)); return b[:len(b)/2] }, Err: "the zstd file is cut off"},
 		{Name: "a gzip bomb", File: func() []byte { return Pack("gzip", bytes.Repeat([]byte("a,b\n"), 8<<20)) }, MostUnpack: 1 << 20,
