@@ -6,7 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/xuri/excelize/v2"
+
+	"twinsieve/service/view"
 )
 
 // TestDetectedAgain loads one month after another: what was detected is detected again, what was stated is kept, and a file that is detected
@@ -80,4 +83,58 @@ func TestDetectedAgain(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestDetectedInConsole: what the console loads is detected again the next time, a file that is detected differently is loaded only by a second
+// press, and one with a bad byte only without that record.
+func TestDetectedInConsole(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	w := &walk{browser: newBrowser(t, p), seen: map[string]int{}}
+	w.mistakes = true
+	dir := t.TempDir()
+	file := func(name, text string) {
+		w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{write(t, dir, name, []byte(text))}))
+	}
+	w.do(chromedp.Navigate(p.address + "/sets"))
+	w.says("Paste cells")
+	file("calls.csv", "call_no;captain;amount\nMW-04400;M\xfcller;12,50\nMW-04401;Ren\xe9;7,00\nTotal;;19,50\n")
+	w.says("windows-1252")
+	w.press("Load")
+	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 1`)
+	set, err := p.client().Set(t.Context(), "calls")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r := set.Snapshot.Recipe; set.Snapshot.Records != 2 || r.Choices.Encoding != "" || r.Choices.Footers != nil || r.ReadAs.Encoding != "windows-1252" || fmt.Sprint(r.ReadAs.Footers) != "[Total]" {
+		t.Errorf("%d records, stated %+v, read as %+v", set.Snapshot.Records, r.Choices, r.ReadAs)
+	}
+	w.press("calls")
+	w.says("Reload from a new file")
+	file("next.csv", "call_no;captain;amount\nMW-04400;Müller;12,50\nTotal;;12,50\n")
+	w.says("next.csv is detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded.")
+	if set, err = p.client().Set(t.Context(), "calls"); err != nil || set.Snapshot.Number != 1 {
+		t.Errorf("snapshot %d, %v", set.Snapshot.Number, err)
+	}
+	w.press("Load it as it is detected now")
+	w.says("from snapshot 1 to 2")
+
+	w.press("Record sets")
+	w.says("Paste cells")
+	file("harbour-calls.csv", "call_no;captain\n"+strings.Repeat("MW-04400;Müller\n", 40)+"MW-04441;Andr\xc3\n")
+	w.says(`line 42: column "captain" has bytes that are not UTF-8 (C3)`)
+	w.press("Reject records with invalid bytes")
+	w.says("MW-04400")
+	w.press("Load")
+	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 2`)
+	if set, err = p.client().Set(t.Context(), "harbour-calls"); err != nil || set.Snapshot.Records != 40 || set.Snapshot.Rejects != 1 || set.Snapshot.Recipe.Choices.BadBytes != "reject" {
+		t.Errorf("%+v, %v", set, err)
+	}
+	// What a preview has shown is what is loaded, or nothing is.
+	_, err = loadWith(t, p.client(), "other", "other.csv", "a;b\n1;2\n", view.Recipe{ReadAs: set.Snapshot.Recipe.ReadAs})
+	if err != nil {
+		t.Errorf("read as it was shown: %v", err)
+	}
+	_, err = loadWith(t, p.client(), "other", "other.csv", "a,b\n1,2\n", view.Recipe{ReadAs: set.Snapshot.Recipe.ReadAs})
+	refused(t, "read otherwise than it was shown", err, view.ReadOtherwise, `delimiter "," (before: ";")`)
 }
