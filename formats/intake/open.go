@@ -333,26 +333,34 @@ func (f *finder) openBinary() (err error) {
 
 // firstOf says why a sheet was taken that nobody has named, and how much stands in each, for the first may be a cover.
 func firstOf(r *spreadsheet.Reader) string {
-	sheets := r.Sheets()
+	sheets, hidden := r.Sheets(), r.Hidden()
 	if len(sheets) == 1 {
 		return "it is the only one"
 	}
 	const most = 10 // sheets that are said
 	var say []string
 	for i, rows := range r.Rows() {
+		name := sheets[i]
+		if hidden[i] {
+			name += " (hidden)"
+		}
 		switch {
 		case i == most:
 			say = append(say, fmt.Sprintf("and %d more", len(sheets)-most))
 		case i > most:
 		case rows < 0:
-			say = append(say, fmt.Sprintf("%s has not been counted", sheets[i]))
+			say = append(say, name+" has not been counted")
 		case rows == 1:
-			say = append(say, sheets[i]+" has 1 row")
+			say = append(say, name+" has 1 row")
 		default:
-			say = append(say, fmt.Sprintf("%s has %d rows", sheets[i], rows))
+			say = append(say, fmt.Sprintf("%s has %d rows", name, rows))
 		}
 	}
-	return "it is the first: " + strings.Join(say, ", ")
+	first := "it is the first"
+	if hidden[0] && r.Sheet() != sheets[0] {
+		first = "it is the first that is not hidden"
+	}
+	return first + ": " + strings.Join(say, ", ")
 }
 
 // watchLast lets the last records of the reader be looked at, where it could be opened.

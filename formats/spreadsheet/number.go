@@ -14,14 +14,16 @@ import (
 type numberFormat struct {
 	kind     kind
 	decimals int // digits behind the point that are shown at least
+	digits   int // digits in front of it that are written at least, where nothing but zeros is in the format
 }
 
 type kind int
 
 const (
-	plainNumber kind = iota
-	dateNumber       // days, perhaps with a time of day
-	timeNumber       // a time of day or a length of time, without a day
+	plainNumber  kind = iota
+	dateNumber        // days, perhaps with a time of day
+	clockNumber       // a time of day; a day that is stored with it counts, too
+	lengthNumber      // a length of time, in hours, minutes or seconds
 )
 
 // builtIn are the formats that have a number and are not written down in the workbook.
@@ -31,8 +33,10 @@ func builtIn(id int) numberFormat {
 		return numberFormat{decimals: 2}
 	case id >= 14 && id <= 17, id == 22, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id == 57, id == 58:
 		return numberFormat{kind: dateNumber}
-	case id >= 18 && id <= 21, id >= 32 && id <= 35, id >= 45 && id <= 47, id == 55, id == 56:
-		return numberFormat{kind: timeNumber}
+	case id == 46:
+		return numberFormat{kind: lengthNumber}
+	case id >= 18 && id <= 21, id >= 32 && id <= 35, id == 45, id == 47, id == 55, id == 56:
+		return numberFormat{kind: clockNumber}
 	}
 	return numberFormat{}
 }
@@ -62,6 +66,12 @@ func formatOf(code string) numberFormat {
 				elapsed = true
 			}
 			i += n
+		case 'G', 'g':
+			if len(code)-i >= len("General") && strings.EqualFold(code[i:i+len("General")], "General") {
+				i += len("General") - 1
+				continue
+			}
+			date = true // an era
 		case 'y', 'Y', 'd', 'D':
 			date = true
 		case 'h', 'H', 's', 'S':
@@ -69,7 +79,10 @@ func formatOf(code string) numberFormat {
 		case 'm', 'M':
 			date = date || !clock && !strings.ContainsAny(code[i:], "sS") && !elapsed
 		case 'E', 'e':
-			return numberFormat{} // as many digits as there are
+			if next := code[min(i+1, len(code)-1)]; next == '+' || next == '-' {
+				return numberFormat{} // an exponent: as many digits as there are
+			}
+			date = true // the year of an era
 		case '%':
 			percent = true
 		case '.':
@@ -83,10 +96,16 @@ func formatOf(code string) numberFormat {
 	switch {
 	case date:
 		return numberFormat{kind: dateNumber}
-	case clock || elapsed:
-		return numberFormat{kind: timeNumber}
+	case elapsed:
+		return numberFormat{kind: lengthNumber}
+	case clock:
+		return numberFormat{kind: clockNumber}
 	case percent:
 		return numberFormat{} // 12.5% is the number 0.125
+	}
+	first, _, _ := strings.Cut(code, ";")
+	if whole, behind, _ := strings.Cut(first, "."); len(whole) > 1 && strings.Trim(whole+behind, "0") == "" {
+		f.digits = len(whole)
 	}
 	return f
 }
@@ -131,7 +150,7 @@ const digits = 15
 // write is the text of a number as the cell means it.
 func (w *workbook) write(dst []byte, stored []byte, f numberFormat) ([]byte, error) {
 	switch f.kind {
-	case dateNumber, timeNumber:
+	case dateNumber, clockNumber, lengthNumber:
 		days, err := strconv.ParseFloat(string(stored), 64)
 		if err != nil {
 			return dst, fmt.Errorf("%q is no number", stored)
@@ -141,6 +160,17 @@ func (w *workbook) write(dst []byte, stored []byte, f numberFormat) ([]byte, err
 	text, err := withoutNoise(string(stored))
 	if err != nil {
 		return dst, err
+	}
+	if f.digits > 0 {
+		number, negative := strings.CutPrefix(text, "-")
+		if negative {
+			dst = append(dst, '-')
+		}
+		whole, _, _ := strings.Cut(number, ".")
+		for n := len(whole); n < f.digits; n++ {
+			dst = append(dst, '0')
+		}
+		text = number
 	}
 	dst = append(dst, text...)
 	if f.decimals > 0 {
@@ -196,7 +226,7 @@ func (w *workbook) writeTime(dst []byte, days float64, k kind) ([]byte, error) {
 	ms := int64(math.Round(days * day))
 	whole, rest := ms/day, time.Duration(ms%day)*time.Millisecond
 	clock := time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC).Add(rest)
-	if k == timeNumber {
+	if k == lengthNumber || k == clockNumber && whole == 0 {
 		hours := whole*24 + int64(rest/time.Hour)
 		return fmt.Appendf(dst, "%02d%s", hours, clock.Format(":04:05.999")), nil
 	}

@@ -35,7 +35,7 @@ import (
 
 // Options are how to read a workbook.
 type Options struct {
-	Sheet     string              // name of the sheet; "": the first
+	Sheet     string              // name of the sheet; "": the first that is not hidden
 	HeaderRow int                 // row that names the columns; 0: the first that is not empty
 	Headers   int                 // rows, beginning with that one, whose cells together name a column; 0: one
 	NoHeader  bool                // no row names the columns: they are called "column 1" and so on
@@ -85,6 +85,9 @@ func NewReader(source io.ReaderAt, size int64, opts Options) (*Reader, error) {
 		return nil, err
 	}
 	r := &Reader{opts: opts, book: book, sheet: book.sheets[0]}
+	if at := slices.IndexFunc(book.sheets, func(s sheetRef) bool { return !s.hidden }); at > 0 {
+		r.sheet = book.sheets[at]
+	}
 	if opts.Sheet != "" {
 		if r.sheet, err = book.named(opts.Sheet); err != nil {
 			return nil, err
@@ -125,6 +128,14 @@ func (r *Reader) Sheets() (names []string) {
 		names = append(names, s.name)
 	}
 	return names
+}
+
+// Hidden reports for each sheet, in their order, whether it is hidden.
+func (r *Reader) Hidden() (hidden []bool) {
+	for _, s := range r.book.sheets {
+		hidden = append(hidden, s.hidden)
+	}
+	return hidden
 }
 
 // Sheet is the name of the sheet that is read.
@@ -463,7 +474,7 @@ func columnOf(name string) (int, bool) {
 // readCell appends the text of a cell to r.text, or says why it has none.
 func (r *Reader) readCell(start xml.StartElement) (fault string, err error) {
 	var value []byte
-	formula, valued := false, false
+	formula := false
 	in := "" // the element that text belongs to
 	phonetic := 0
 	for {
@@ -478,7 +489,6 @@ func (r *Reader) readCell(start xml.StartElement) (fault string, err error) {
 				formula = true
 				in = ""
 			case "v":
-				valued = true
 				in = "v"
 			case "t":
 				if phonetic == 0 {
@@ -499,7 +509,7 @@ func (r *Reader) readCell(start xml.StartElement) (fault string, err error) {
 			case "rPh":
 				phonetic--
 			case "c":
-				if formula && !valued {
+				if formula && len(value) == 0 && attribute(start, "t") != "str" {
 					return "its formula has not been reckoned; open the workbook and save it again", nil
 				}
 				return r.mean(start, value), nil
@@ -521,7 +531,9 @@ func (r *Reader) mean(start xml.StartElement, value []byte) (fault string) {
 		r.text = append(r.text, text...)
 	case "b":
 		r.text = strconv.AppendBool(r.text, string(value) == "1" || string(value) == "true")
-	case "str", "inlineStr", "e":
+	case "str":
+		r.text = append(r.text, unescape(value)...)
+	case "inlineStr", "e": // of which the text has been put together already
 		r.text = append(r.text, value...)
 	case "d": // an ISO 8601 date
 		r.text = append(r.text, bytes.TrimSuffix(value, []byte("T00:00:00"))...)

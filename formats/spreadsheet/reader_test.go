@@ -13,17 +13,27 @@ import (
 )
 
 // styles has a cell style for each format: 0 general, 1 a date, 2 date and time, 3 a time, 4 two decimals, 5 thousands and two
-// decimals, 6 percent, 7 a long time, 8 an own date, 9 exponent, 10 text in quotes that looks like a date, 11 months, 12 currency.
+// decimals, 6 percent, 7 a long time, 8 an own date, 9 exponent, 10 text in quotes that looks like a date, 11 months, 12 currency,
+// 13 and 14 clocks, 15 an era, 16 postcodes, 17 general, 18 zeros and decimals.
 const styles = `<styleSheet><numFmts><numFmt numFmtId="164" formatCode="0.00"/><numFmt numFmtId="165" formatCode="[h]:mm:ss"/>
 <numFmt numFmtId="166" formatCode="dd\.mm\.yyyy"/><numFmt numFmtId="167" formatCode="0.00E+00"/><numFmt numFmtId="168" formatCode="0&quot; days&quot;"/>
-<numFmt numFmtId="169" formatCode="mmm yy"/><numFmt numFmtId="170" formatCode="#,##0.000\ [$kr-41D];[Red]-#,##0.000"/></numFmts>
+<numFmt numFmtId="169" formatCode="mmm yy"/><numFmt numFmtId="170" formatCode="#,##0.000\ [$kr-41D];[Red]-#,##0.000"/>
+<numFmt numFmtId="171" formatCode="h:mm"/><numFmt numFmtId="172" formatCode="mm:ss.0"/><numFmt numFmtId="173" formatCode="[$-411]ge.m.d"/>
+<numFmt numFmtId="174" formatCode="00000"/><numFmt numFmtId="175" formatCode="General&quot; EUR&quot;"/><numFmt numFmtId="176" formatCode="000.00;-000.00"/></numFmts>
 <cellXfs><xf numFmtId="0"/><xf numFmtId="14"/><xf numFmtId="22"/><xf numFmtId="20"/><xf numFmtId="164"/><xf numFmtId="4"/><xf numFmtId="10"/>
-<xf numFmtId="165"/><xf numFmtId="166"/><xf numFmtId="167"/><xf numFmtId="168"/><xf numFmtId="169"/><xf numFmtId="170"/></cellXfs></styleSheet>`
+<xf numFmtId="165"/><xf numFmtId="166"/><xf numFmtId="167"/><xf numFmtId="168"/><xf numFmtId="169"/><xf numFmtId="170"/>
+<xf numFmtId="171"/><xf numFmtId="172"/><xf numFmtId="173"/><xf numFmtId="174"/><xf numFmtId="175"/><xf numFmtId="176"/></cellXfs></styleSheet>`
 
 const texts = `<sst><si><t>call</t></si><si><r><t>MW</t></r><r><t xml:space="preserve">-1 </t></r><rPh><t>spoken</t></rPh></si><si><t>a_x000D_b_xZZZZ_&lt;</t></si><si/></sst>`
 
 // workbook makes a workbook with a sheet "Log" of the given rows and an empty sheet "Notes".
 func workbook(t *testing.T, properties, rows string) []byte {
+	t.Helper()
+	return workbookAs(t, properties, rows, strings.NewReplacer())
+}
+
+// workbookAs makes a workbook whose parts are written otherwise.
+func workbookAs(t *testing.T, properties, rows string, otherwise *strings.Replacer) []byte {
 	t.Helper()
 	var out bytes.Buffer
 	z := zip.NewWriter(&out)
@@ -42,7 +52,7 @@ func workbook(t *testing.T, properties, rows string) []byte {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := io.WriteString(w, content); err != nil {
+		if _, err := otherwise.WriteString(w, content); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -128,6 +138,19 @@ func TestCells(t *testing.T) {
 		"the day after it":            {"", `<c s="1"><v>61</v></c>`, "1900-03-01"},
 		"days from 1904":              {`date1904="1"`, `<c s="1"><v>46449</v></c>`, "2031-03-04"},
 		"a cell without anything":     {"", `<c s="4"/><c><v>1</v></c>`, ""},
+		"no escape":                   {"", `<c t="inlineStr"><is><t>pos_x10mm_y _x  41_ _x00g1_ _x-041_ _xD83D_ _xDE00__xD83D_ _x005F_x0041_</t></is></c>`, "pos_x10mm_y _x  41_ _x00g1_ _x-041_ _xD83D_ _xDE00__xD83D_ _x0041_"},
+		"a pair of escapes":           {"", `<c t="inlineStr"><is><t>_xD83D__xDE00_</t></is></c>`, "\U0001F600"},
+		"an escape of a formula":      {"", `<c t="str"><f>A1</f><v>a_x000D_b</v></c>`, "a\rb"},
+		"an inline escape, once":      {"", `<c t="inlineStr"><is><t>_x005F_x000D_</t></is></c>`, "_x000D_"},
+		"a formula of no text":        {"", `<c t="str"><f>""</f><v></v></c><c><v>1</v></c>`, ""},
+		"a time of a day":             {"", `<c s="13"><v>45366.75</v></c>`, "2024-03-15T18:00:00"},
+		"a time of a day, in parts":   {"", `<c s="14"><v>45366.00000142361</v></c>`, "2024-03-15T00:00:00.123"},
+		"a time without a day":        {"", `<c s="13"><v>0.75</v></c>`, "18:00:00"},
+		"an era":                      {"", `<c s="15"><v>45366</v></c>`, "2024-03-15"},
+		"a postcode":                  {"", `<c s="16"><v>501</v></c>`, "00501"},
+		"a longer one":                {"", `<c s="16"><v>123456</v></c>`, "123456"},
+		"a negative one":              {"", `<c s="18"><v>-1.5</v></c>`, "-001.50"},
+		"general, and a word":         {"", `<c s="17"><v>1.5</v></c>`, "1.5"},
 		"a name with a prefix":        {"", `<x:c xmlns:x="y" t="str"><x:v>a</x:v></x:c>`, "a"},
 	} {
 		got, err := read(t, workbook(t, c.properties, `<row><c t="s"><v>0</v></c><c t="str"><v>n</v></c></row><row>`+c.cell+`</row>`), spreadsheet.Options{})
@@ -139,6 +162,26 @@ func TestCells(t *testing.T) {
 		if cell != c.want || got.rejects != "" {
 			t.Errorf("%s: %q, rejects %q; want %q", name, cell, got.rejects, c.want)
 		}
+	}
+}
+
+// TestFirstSheet: a hidden sheet is not read where nobody names it, and the strict form of the format is read like the other.
+func TestFirstSheet(t *testing.T) {
+	const rows = `<row><c t="str"><v>a</v></c></row><row><c t="str"><v>b</v></c></row>`
+	hide := strings.NewReplacer(`name="Log"`, `name="Log" state="veryHidden"`, `<worksheet><sheetData/>`, `<worksheet><sheetData><row><c t="str"><v>n</v></c></row><row><c t="str"><v>m</v></c></row></sheetData>`)
+	if got, err := read(t, workbookAs(t, "", rows, hide), spreadsheet.Options{}); err != nil || got.columns != "n" || got.rows != "2:m" || fmt.Sprint(got.reader.Hidden()) != "[true false]" {
+		t.Errorf("a hidden sheet: %+v, %v", got, err)
+	}
+	if got, err := read(t, workbookAs(t, "", rows, hide), spreadsheet.Options{Sheet: "Log"}); err != nil || got.columns != "a" {
+		t.Errorf("a hidden sheet that is named: %+v, %v", got, err)
+	}
+	all := strings.NewReplacer(`name="Log"`, `name="Log" state="hidden"`, `name="Notes"`, `name="Notes" state="hidden"`)
+	if got, err := read(t, workbookAs(t, "", rows, all), spreadsheet.Options{}); err != nil || got.columns != "a" {
+		t.Errorf("all sheets are hidden: %+v, %v", got, err)
+	}
+	strict := strings.NewReplacer("http://schemas.openxmlformats.org/officeDocument/2006/relationships", "http://purl.oclc.org/ooxml/officeDocument/relationships")
+	if got, err := read(t, workbookAs(t, "", rows, strict), spreadsheet.Options{}); err != nil || got.columns != "a" || got.rows != "2:b" {
+		t.Errorf("the strict form: %+v, %v", got, err)
 	}
 }
 
@@ -160,27 +203,28 @@ func TestSheet(t *testing.T) {
 		want sheet
 		err  string
 	}{
-		"plain":                    {rows: head + row("1", "2"), want: sheet{columns: "a|b", rows: "2:1|2"}},
-		"rows with numbers":        {rows: `<row r="3"><c r="B3" t="str"><v>a</v></c><c r="D3" t="str"><v>c</v></c></row><row r="7"><c r="D7"><v>1</v></c></row>`, want: sheet{columns: "a|column 2|c", rows: "7:||1"}},
-		"empty rows":               {rows: row("") + row("", "") + head + row("", "") + row("1"), want: sheet{columns: "a|b", rows: "5:1|"}},
-		"columns begin later":      {rows: row("", "a", "b", "") + row("", "1", "2"), want: sheet{columns: "a|b", rows: "2:1|2"}},
-		"header stated":            {rows: row("Marrowick") + row("") + head + row("1", "2"), opts: spreadsheet.Options{HeaderRow: 3}, want: sheet{columns: "a|b", rows: "4:1|2"}},
-		"header stated, empty":     {rows: row("") + head, opts: spreadsheet.Options{HeaderRow: 1}, err: `row 1 of the sheet "Log" is empty and names no columns`},
-		"no header":                {rows: row("1", "2") + row("3"), opts: spreadsheet.Options{NoHeader: true}, want: sheet{columns: "column 1|column 2", rows: "1:1|2 2:3|"}},
-		"beyond the columns":       {rows: head + row("1", "2", "3") + row("4"), want: sheet{columns: "a|b", rows: "3:4|", rejects: "2 cell C2: it stands outside the named columns"}},
-		"empty beyond the columns": {rows: head + row("1", "2", ""), want: sheet{columns: "a|b", rows: "2:1|2"}},
-		"far beyond":               {rows: head + `<row r="2"><c r="AAB2"><v>1</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell AAB2: it stands outside the named columns"}},
-		"a formula not reckoned":   {rows: head + `<row><c><f>A1</f></c></row>` + row("1"), want: sheet{columns: "a|b", rows: "3:1|", rejects: "2 cell A2: its formula has not been reckoned; open the workbook and save it again"}},
-		"a text that is not there": {rows: head + `<row><c t="s"><v>9</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell A2: it refers to a text that the workbook does not have"}},
-		"no number":                {rows: head + `<row><c s="1"><v>x</v></c></row>`, want: sheet{columns: "a|b", rejects: `2 cell A2: "x" is no number`}},
-		"no date":                  {rows: head + `<row><c s="1"><v>-1</v></c></row><row><c s="1"><v>2958466</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell A2: -1 days are no date; 3 cell A3: 2.958466e+06 days are no date"}},
-		"a footer":                 {rows: head + row("1", "2") + row("TOTAL", "1"), opts: spreadsheet.Options{Footers: []string{"TOTAL"}}, want: sheet{columns: "a|b", rows: "2:1|2", footers: "3 TOTAL\t1"}},
-		"two columns of one name":  {rows: row("a", "b", "a"), err: `row 1 of the sheet "Log": columns 1 and 3 are both named "a"; give each column a name of its own`},
-		"cells out of order":       {rows: head + `<row r="2"><c r="B2"/><c r="A2"/></row>`, err: "the workbook is damaged: xl/sheets/one.xml cannot be read: the cells of row 2 are out of order"},
-		"a header's formula":       {rows: `<row><c><f>A1</f></c></row>`, err: "cell A1: its formula has not been reckoned"},
-		"too many columns":         {rows: `<row><c r="A1" t="str"><v>a</v></c><c r="ZZZ1" t="str"><v>b</v></c></row>`, err: "line 1: 18278 columns stand here; a record set has at most 16384"},
-		"another sheet, empty":     {opts: spreadsheet.Options{Sheet: "Notes"}, err: `the sheet "Notes" is empty`},
-		"a chart is no sheet":      {opts: spreadsheet.Options{Sheet: "Chart"}, err: `the workbook has no sheet "Chart"; it has "Log", "Notes"`},
+		"plain":                     {rows: head + row("1", "2"), want: sheet{columns: "a|b", rows: "2:1|2"}},
+		"rows with numbers":         {rows: `<row r="3"><c r="B3" t="str"><v>a</v></c><c r="D3" t="str"><v>c</v></c></row><row r="7"><c r="D7"><v>1</v></c></row>`, want: sheet{columns: "a|column 2|c", rows: "7:||1"}},
+		"empty rows":                {rows: row("") + row("", "") + head + row("", "") + row("1"), want: sheet{columns: "a|b", rows: "5:1|"}},
+		"columns begin later":       {rows: row("", "a", "b", "") + row("", "1", "2"), want: sheet{columns: "a|b", rows: "2:1|2"}},
+		"header stated":             {rows: row("Marrowick") + row("") + head + row("1", "2"), opts: spreadsheet.Options{HeaderRow: 3}, want: sheet{columns: "a|b", rows: "4:1|2"}},
+		"header stated, empty":      {rows: row("") + head, opts: spreadsheet.Options{HeaderRow: 1}, err: `row 1 of the sheet "Log" is empty and names no columns`},
+		"no header":                 {rows: row("1", "2") + row("3"), opts: spreadsheet.Options{NoHeader: true}, want: sheet{columns: "column 1|column 2", rows: "1:1|2 2:3|"}},
+		"beyond the columns":        {rows: head + row("1", "2", "3") + row("4"), want: sheet{columns: "a|b", rows: "3:4|", rejects: "2 cell C2: it stands outside the named columns"}},
+		"empty beyond the columns":  {rows: head + row("1", "2", ""), want: sheet{columns: "a|b", rows: "2:1|2"}},
+		"far beyond":                {rows: head + `<row r="2"><c r="AAB2"><v>1</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell AAB2: it stands outside the named columns"}},
+		"a formula not reckoned":    {rows: head + `<row><c><f>A1</f></c></row>` + row("1"), want: sheet{columns: "a|b", rows: "3:1|", rejects: "2 cell A2: its formula has not been reckoned; open the workbook and save it again"}},
+		"a text that is not there":  {rows: head + `<row><c t="s"><v>9</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell A2: it refers to a text that the workbook does not have"}},
+		"no number":                 {rows: head + `<row><c s="1"><v>x</v></c></row>`, want: sheet{columns: "a|b", rejects: `2 cell A2: "x" is no number`}},
+		"no date":                   {rows: head + `<row><c s="1"><v>-1</v></c></row><row><c s="1"><v>2958466</v></c></row>`, want: sheet{columns: "a|b", rejects: "2 cell A2: -1 days are no date; 3 cell A3: 2.958466e+06 days are no date"}},
+		"a formula without a value": {rows: head + row("1", "2") + `<row><c><f>1+1</f><v></v></c><c><v>2</v></c></row>`, want: sheet{columns: "a|b", rows: "2:1|2", rejects: "3 cell A3: its formula has not been reckoned; open the workbook and save it again"}},
+		"a footer":                  {rows: head + row("1", "2") + row("TOTAL", "1"), opts: spreadsheet.Options{Footers: []string{"TOTAL"}}, want: sheet{columns: "a|b", rows: "2:1|2", footers: "3 TOTAL\t1"}},
+		"two columns of one name":   {rows: row("a", "b", "a"), err: `row 1 of the sheet "Log": columns 1 and 3 are both named "a"; give each column a name of its own`},
+		"cells out of order":        {rows: head + `<row r="2"><c r="B2"/><c r="A2"/></row>`, err: "the workbook is damaged: xl/sheets/one.xml cannot be read: the cells of row 2 are out of order"},
+		"a header's formula":        {rows: `<row><c><f>A1</f></c></row>`, err: "cell A1: its formula has not been reckoned"},
+		"too many columns":          {rows: `<row><c r="A1" t="str"><v>a</v></c><c r="ZZZ1" t="str"><v>b</v></c></row>`, err: "line 1: 18278 columns stand here; a record set has at most 16384"},
+		"another sheet, empty":      {opts: spreadsheet.Options{Sheet: "Notes"}, err: `the sheet "Notes" is empty`},
+		"a chart is no sheet":       {opts: spreadsheet.Options{Sheet: "Chart"}, err: `the workbook has no sheet "Chart"; it has "Log", "Notes"`},
 	} {
 		got, err := read(t, workbook(t, "", c.rows), c.opts)
 		if c.err != "" {

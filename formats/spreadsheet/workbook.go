@@ -8,7 +8,10 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"strconv"
 	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
 
 	"twinsieve/core/record"
 )
@@ -30,8 +33,9 @@ type workbook struct {
 }
 
 type sheetRef struct {
-	name string
-	file *zip.File
+	name   string
+	file   *zip.File
+	hidden bool
 }
 
 func openWorkbook(source io.ReaderAt, size int64) (*workbook, error) {
@@ -122,8 +126,9 @@ func (w *workbook) readSheets() error {
 		} `xml:"workbookPr"`
 		Sheets struct {
 			Sheet []struct {
-				Name string `xml:"name,attr"`
-				ID   string `xml:"http://schemas.openxmlformats.org/officeDocument/2006/relationships id,attr"`
+				Name  string     `xml:"name,attr"`
+				State string     `xml:"state,attr"`
+				Attr  []xml.Attr `xml:",any,attr"`
 			} `xml:"sheet"`
 		} `xml:"sheets"`
 	}
@@ -139,8 +144,14 @@ func (w *workbook) readSheets() error {
 		return err
 	}
 	for _, s := range book.Sheets.Sheet {
+		id := ""
+		for _, a := range s.Attr { // its name space ends so in the transitional and in the strict form of the format
+			if a.Name.Local == "id" && strings.HasSuffix(a.Name.Space, "/relationships") {
+				id = a.Value
+			}
+		}
 		for _, r := range relations.Relationship {
-			if r.ID != s.ID || !strings.HasSuffix(r.Type, "/worksheet") {
+			if r.ID != id || !strings.HasSuffix(r.Type, "/worksheet") {
 				continue
 			}
 			target := strings.TrimPrefix(r.Target, "/")
@@ -148,7 +159,7 @@ func (w *workbook) readSheets() error {
 				target = path.Join(folder, r.Target)
 			}
 			if f, ok := w.files[target]; ok {
-				w.sheets = append(w.sheets, sheetRef{s.Name, f})
+				w.sheets = append(w.sheets, sheetRef{s.Name, f, s.State == "hidden" || s.State == "veryHidden"})
 			}
 		}
 	}
@@ -226,25 +237,43 @@ func (w *workbook) readTexts() error {
 	}
 }
 
-// unescape puts characters back that XML cannot hold, which stand as _x000D_.
+// unescape puts characters back that XML cannot hold, which stand as _x000D_: four hexadecimal digits, two such for a surrogate pair. Anything
+// else of that kind, such as _x10mm_ or half a pair, is text.
 func unescape(b []byte) []byte {
 	if !bytes.Contains(b, []byte("_x")) {
 		return b
 	}
 	var out []byte
 	for len(b) > 0 {
-		var code rune
-		if len(b) >= 7 && b[0] == '_' && b[1] == 'x' && b[6] == '_' {
-			if n, err := fmt.Sscanf(string(b[2:6]), "%04x", &code); n == 1 && err == nil {
-				out = append(out, string(code)...)
-				b = b[7:]
-				continue
+		first, ok := escaped(b)
+		if second, pair := escaped(b[min(len(b), escapedSize):]); ok && utf16.IsSurrogate(first) {
+			if first = utf16.DecodeRune(first, second); !pair || first == utf8.RuneError {
+				ok = false
+			} else {
+				b = b[escapedSize:]
 			}
+		}
+		if ok {
+			out = utf8.AppendRune(out, first)
+			b = b[escapedSize:]
+			continue
 		}
 		out = append(out, b[0])
 		b = b[1:]
 	}
 	return out
+}
+
+// escapedSize is the length of an escaped unit.
+const escapedSize = len("_x000D_")
+
+// escaped is the unit that is escaped at the beginning of a text.
+func escaped(b []byte) (unit rune, ok bool) {
+	if len(b) < escapedSize || b[0] != '_' || b[1] != 'x' || b[6] != '_' {
+		return 0, false
+	}
+	n, err := strconv.ParseUint(string(b[2:6]), 16, 16) // which takes no sign and no blank
+	return rune(n), err == nil
 }
 
 // marks reads XML mark by mark, without ever holding more than a little of it.
