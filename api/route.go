@@ -165,6 +165,13 @@ func download[In any](who view.Role, path, id, summary, produces string, h func(
 		}
 		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": out.Name}))
 		if err := out.Write(c.Writer); err != nil {
+			if !c.Writer.Written() {
+				for _, name := range []string{"Content-Type", "Content-Disposition", "Twinsieve-History"} {
+					c.Writer.Header().Del(name)
+				}
+				fail(c, err)
+				return
+			}
 			// The head is out, so all that can still be said is that the file is not whole.
 			panic(http.ErrAbortHandler)
 		}

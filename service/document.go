@@ -235,6 +235,9 @@ func (v *Service) exportDocument(ctx context.Context, r *report, q Query, format
 	}
 	out := &Export{Name: fmt.Sprintf("%s run %d.%s", r.head.Sieve, r.head.Number, format), History: d.History}
 	if format == documentSheet {
+		if err := v.checkWorkbook(r, q); err != nil {
+			return nil, err
+		}
 		out.Type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 		out.Write = func(w io.Writer) error { return v.writeWorkbook(ctx, r, q, d, w) }
 		return out, nil

@@ -39,6 +39,16 @@ func (v *Service) ExportRows(ctx context.Context, a view.Ask, format string, exa
 	for _, c := range l.shown(l.columns) {
 		columns = append(columns, outform.Column{Name: c.Name, Number: c.Number})
 	}
+	if format == outform.Spreadsheet {
+		reading, err := l.open()
+		if err != nil {
+			return nil, err
+		}
+		rows := reading.total()
+		if err := errors.Join(fits(format, "rows", rows, len(columns)), reading.Close()); err != nil {
+			return nil, err
+		}
+	}
 	s, err := v.statement(ctx, a.Run)
 	if err != nil {
 		return nil, err

@@ -10,6 +10,8 @@ import (
 	"twinsieve/core/record"
 	"twinsieve/core/typing"
 	"twinsieve/formats/outform"
+	"twinsieve/formats/spreadsheet"
+	"twinsieve/service/summary"
 	"twinsieve/service/view"
 	"twinsieve/store"
 )
@@ -21,6 +23,9 @@ func (v *Service) ExportRejects(ctx context.Context, name, format string, exact 
 		return nil, err
 	}
 	if format, err = checkFormat(format); err != nil {
+		return nil, err
+	}
+	if err := fits(format, "rejects", snap.Rejects, 3); err != nil {
 		return nil, err
 	}
 	s, err := v.statement(ctx, 0)
@@ -62,6 +67,9 @@ func (v *Service) ExportSet(ctx context.Context, name, format string, exact bool
 	if format, err = checkFormat(format); err != nil {
 		return nil, err
 	}
+	if err := fits(format, "records", snap.Records, len(snap.Columns)); err != nil {
+		return nil, err
+	}
 	types := findingsOf(snap).Types
 	var columns []outform.Column
 	for i, c := range snap.Columns {
@@ -90,6 +98,18 @@ func (v *Service) ExportSet(ctx context.Context, name, format string, exact bool
 		}
 		return out.Close()
 	}}, nil
+}
+
+// fits refuses to write more into a sheet than it holds, before anything is written. what names the rows.
+func fits(format, what string, rows int64, columns int) error {
+	switch {
+	case format != outform.Spreadsheet:
+	case rows >= spreadsheet.MostRows:
+		return view.Invalid.New(fmt.Sprintf("There are %s %s, and a sheet of a workbook has at most %s rows with that of the names; choose another format, such as csv.", summary.Number(rows), what, summary.Number(spreadsheet.MostRows)), view.Fault{Where: "format", What: "too many rows for a sheet"})
+	case columns > spreadsheet.MostColumns:
+		return view.Invalid.New(fmt.Sprintf("There are %d columns, and a sheet of a workbook has at most %d; choose another format, such as csv.", columns, spreadsheet.MostColumns), view.Fault{Where: "format", What: "too many columns for a sheet"})
+	}
+	return nil
 }
 
 // checkFormat refuses formats that are not written. None is CSV.

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -12,17 +13,34 @@ import (
 	"twinsieve/service/handover"
 	"twinsieve/service/paper"
 	"twinsieve/service/summary"
+	"twinsieve/service/view"
 )
 
 // mostUnexceptional is how many matched or excluded entries get a sheet of a workbook.
 const mostUnexceptional = 100_000
 
+// checkWorkbook refuses a workbook of trays that no sheet holds.
+func (v *Service) checkWorkbook(r *report, q Query) error {
+	for _, t := range q.traysOf() {
+		if err := fits(documentSheet, t.String()+" entries", r.head.Summary.Tray(t).Entries, 0); err != nil && q.Search == "" && !q.narrowed() {
+			return err
+		}
+	}
+	return nil
+}
+
 // writeWorkbook writes a workbook with a sheet for each tray.
 func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *paper.Document, w io.Writer) (err error) {
 	trays := q.traysOf()
 	if q.Tray == "" && !q.narrowed() && q.Search == "" {
+		gone := v.open(ctx, r) // these are read from the snapshots
+		if p := new(view.Problem); gone != nil && !(errors.As(gone, &p) && view.NotFound.Is(p)) {
+			return gone
+		}
 		for _, t := range []tray.Tray{tray.Matched, tray.Excluded} {
 			switch n := r.head.Summary.Tray(t).Entries; {
+			case n > 0 && gone != nil:
+				d.Notes = append(d.Notes, fmt.Sprintf("The %s entries, %s, have no sheet here: their records are no longer kept.", t, summary.Number(n)))
 			case n > mostUnexceptional:
 				d.Notes = append(d.Notes, fmt.Sprintf("The %s entries, %s, have no sheet here; hand them over apart, such as in CSV.", t, summary.Number(n)))
 			case n > 0:
@@ -30,15 +48,10 @@ func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *pape
 			}
 		}
 	}
-	book, err := paper.NewWorkbook(d)
+	book, err := paper.NewWorkbook(w, d)
 	if err != nil {
 		return err
 	}
-	defer func() {
-		if closed := book.Close(); err == nil {
-			err = closed
-		}
-	}()
 	layout := handover.NewLayout(r.plan)
 	cells := r.sheetCells()
 	for _, t := range trays {
@@ -46,7 +59,7 @@ func (v *Service) writeWorkbook(ctx context.Context, r *report, q Query, d *pape
 			return err
 		}
 	}
-	return book.Write(w)
+	return book.Close()
 }
 
 func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tray, book *paper.Workbook, layout *handover.Layout, cells []sheetCell) error {
@@ -64,10 +77,10 @@ func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tra
 		row, err = layout.Rows(&h.Entry, row, func(base []string) error {
 			out := append(slices.Clone(base[1:2]), work[:]...) // the sheet is the tray
 			for i, text := range base[2:] {
-				if c := cells[i]; c.read != nil {
-					text = c.read(text)
-				}
 				out = append(out, text)
+				if c := cells[i]; c.read != nil {
+					out = append(out, c.read(text))
+				}
 			}
 			work[workAmount] = "" // counted once
 			return visit(out)
@@ -84,7 +97,10 @@ func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tra
 		fields = append(fields, paper.Field{Name: name, Number: name == workColumns[workAmount], Date: name == "found first"})
 	}
 	for i, c := range layout.Typed()[2:] {
-		fields = append(fields, paper.Field{Name: c.Name, Number: c.Number || cells[i].number, Date: cells[i].date})
+		fields = append(fields, paper.Field{Name: c.Name, Number: c.Number && cells[i].read == nil})
+		if cells[i].read != nil {
+			fields = append(fields, paper.Field{Name: c.Name + " (normalised)", Number: cells[i].number, Date: cells[i].date})
+		}
 	}
 	for i := range fields {
 		for _, row := range rows {
@@ -95,17 +111,14 @@ func (v *Service) writeSheet(ctx context.Context, r *report, q Query, t tray.Tra
 	if err != nil {
 		return err
 	}
-	err = v.eachHanded(ctx, r, part, first, func(h *handed) error { return put(h, sheet.Row) })
-	if err != nil {
-		return err
-	}
-	return sheet.Close()
+	return v.eachHanded(ctx, r, part, first, func(h *handed) error { return put(h, sheet.Row) })
 }
 
-// sheetCell is how a column of a list is written in a workbook: as the number or day that the sieve reads it as, where it reads it.
+// sheetCell is what stands beside a column of a list in a workbook: what normalisation makes of its cells, as numbers or days to reckon with.
+// The column itself has the cells as they came.
 type sheetCell struct {
 	number, date bool
-	read         func(text string) string
+	read         func(text string) string // nil: nothing stands beside it
 }
 
 // sheetCells are those of the columns behind the reason: lines, differences, and the cells of both sides.
@@ -122,7 +135,7 @@ func (r *report) sheetCells() []sheetCell {
 			if v := read.Cell([]byte(text)); v.State == reading.Text {
 				return string(v.Text)
 			}
-			return text
+			return ""
 		}
 	}
 	for _, s := range tray.Sides {

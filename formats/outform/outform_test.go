@@ -169,7 +169,7 @@ func TestSpreadsheet(t *testing.T) {
 	if err != nil || !panes.Freeze || panes.YSplit != 1 {
 		t.Errorf("panes %+v, %v", panes, err)
 	}
-	if _, err := write(outform.Spreadsheet, columns[:1], [][]record.Cell{{{Text: strings.Repeat("x", 32_768)}}}, outform.Options{}); err == nil || !strings.Contains(err.Error(), `row 2, column "=call": a cell of a sheet holds at most 32767 characters`) {
+	if _, err := write(outform.Spreadsheet, columns[:1], [][]record.Cell{{{Text: strings.Repeat("x", 32_768)}}}, outform.Options{}); err == nil || !strings.Contains(err.Error(), `row 2, column "=call": the cell has 32768 characters, as spreadsheets count them, and a cell of a sheet holds at most 32767`) {
 		t.Errorf("a long cell: %v", err)
 	}
 	if _, err := write(outform.Spreadsheet, make([]outform.Column, 16_385), nil, outform.Options{}); err == nil || !strings.Contains(err.Error(), "a sheet has at most 16384 columns") {

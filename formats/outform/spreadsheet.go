@@ -1,127 +1,66 @@
 package outform
 
 import (
-	"fmt"
 	"io"
-	"strconv"
 	"strings"
 
-	"github.com/xuri/excelize/v2"
-
 	"twinsieve/core/record"
+	"twinsieve/formats/spreadsheet"
 )
 
-const (
-	sheetName   = "records"
-	sheetRows   = 1_048_576
-	sheetDigits = 15 // that a number has in a spreadsheet
-)
+// sheetName is that of the one sheet.
+const sheetName = "records"
 
 type spreadsheetWriter struct {
-	out     io.Writer
-	book    *excelize.File
-	stream  *excelize.StreamWriter
+	book    *spreadsheet.Writer
+	sheet   *spreadsheet.SheetWriter
 	columns []Column
-	styles  map[int]int // of numbers, by digits behind the point
-	row     int
-	cells   []any
+	formats map[int]string // of numbers, by digits behind the point
+	values  []spreadsheet.Value
 }
 
 func newSpreadsheet(w io.Writer, columns []Column, opts Options) (Writer, error) {
-	s := &spreadsheetWriter{out: w, book: excelize.NewFile(), columns: columns, styles: map[int]int{}}
-	if err := s.begin(opts.Stated); err != nil {
-		_ = s.book.Close()
-		return nil, err
+	s := &spreadsheetWriter{book: spreadsheet.NewWriter(w), columns: columns, formats: map[int]string{}, values: make([]spreadsheet.Value, len(columns))}
+	var stated []string
+	for _, one := range opts.Stated {
+		stated = append(stated, one[0]+": "+one[1])
 	}
-	return s, nil
+	s.book.Describe(strings.Join(stated, "\n"))
+	var headings []spreadsheet.Heading
+	for _, c := range columns {
+		headings = append(headings, spreadsheet.Heading{Name: c.Name, Width: float64(min(max(len(c.Name)+2, 12), 40))})
+	}
+	var err error
+	s.sheet, err = s.book.Sheet(sheetName, headings)
+	return s, err
 }
 
-func (s *spreadsheetWriter) begin(stated [][2]string) (err error) {
-	if len(stated) > 0 {
-		var lines []string
-		for _, one := range stated {
-			lines = append(lines, one[0]+": "+one[1])
-		}
-		if err := s.book.SetDocProps(&excelize.DocProperties{Description: strings.Join(lines, "\n")}); err != nil {
-			return err
-		}
+// format is that of numbers with so many digits behind the point.
+func (s *spreadsheetWriter) format(behind int) string {
+	if behind == 0 {
+		return "0"
 	}
-	if len(s.columns) > excelize.MaxColumns {
-		return fmt.Errorf("a sheet has at most %d columns; choose another format for %d", excelize.MaxColumns, len(s.columns))
+	if s.formats[behind] == "" {
+		s.formats[behind] = "0." + strings.Repeat("0", behind)
 	}
-	if err = s.book.SetSheetName("Sheet1", sheetName); err != nil {
-		return err
-	}
-	if s.stream, err = s.book.NewStreamWriter(sheetName); err != nil {
-		return err
-	}
-	if err := s.stream.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	bold, err := s.book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
-	if err != nil {
-		return err
-	}
-	for i, c := range s.columns {
-		if err := s.stream.SetColWidth(i+1, i+1, float64(min(max(len(c.Name)+2, 12), 40))); err != nil {
-			return err
-		}
-		s.cells = append(s.cells, excelize.Cell{StyleID: bold, Value: c.Name})
-	}
-	s.row = 1
-	return s.stream.SetRow("A1", s.cells)
+	return s.formats[behind]
 }
 
-// style is that of numbers with so many digits behind the point.
-func (s *spreadsheetWriter) style(behind int) (int, error) {
-	if id, ok := s.styles[behind]; ok || behind == 0 {
-		return id, nil
-	}
-	code := "0." + strings.Repeat("0", behind)
-	id, err := s.book.NewStyle(&excelize.Style{CustomNumFmt: &code})
-	s.styles[behind] = id
-	return id, err
-}
-
-// Write writes a row. A text is stored as text, whatever it begins with.
+// Write writes a row. A text is stored as text, whatever it begins with. Of a row with nothing in it, the first cell is an empty text, so that
+// it is read as a row again.
 func (s *spreadsheetWriter) Write(cells []record.Cell) error {
-	if s.row++; s.row > sheetRows {
-		return fmt.Errorf("a sheet has at most %d rows; choose another format, such as csv, for more records", sheetRows)
-	}
+	filled := false
 	for i, c := range cells {
-		s.cells[i] = nil
-		if c.Text == "" {
-			continue
+		s.values[i] = spreadsheet.Value{Text: c.Text}
+		filled = filled || c.Text != ""
+		if significant, behind, number := plainNumber(c.Text); number && s.columns[i].Number && significant <= spreadsheet.MostDigits {
+			s.values[i].Format = s.format(behind)
 		}
-		if len([]rune(c.Text)) > excelize.TotalCellChars {
-			return fmt.Errorf("row %d, column %q: a cell of a sheet holds at most %d characters; choose another format, such as csv", s.row, s.columns[i].Name, excelize.TotalCellChars)
-		}
-		significant, behind, number := plainNumber(c.Text)
-		if !number || !s.columns[i].Number || significant > sheetDigits {
-			s.cells[i] = c.Text
-			continue
-		}
-		style, err := s.style(behind)
-		if err != nil {
-			return err
-		}
-		v, err := strconv.ParseFloat(c.Text, 64)
-		if err != nil {
-			return err
-		}
-		s.cells[i] = excelize.Cell{StyleID: style, Value: v}
 	}
-	return s.stream.SetRow("A"+strconv.Itoa(s.row), s.cells)
+	if !filled && len(cells) > 0 {
+		s.values[0].Blank = true
+	}
+	return s.sheet.Row(s.values)
 }
 
-func (s *spreadsheetWriter) Close() (err error) {
-	defer func() {
-		if closed := s.book.Close(); err == nil {
-			err = closed
-		}
-	}()
-	if err := s.stream.Flush(); err != nil {
-		return err
-	}
-	return s.book.Write(s.out)
-}
+func (s *spreadsheetWriter) Close() error { return s.book.Close() }

@@ -71,6 +71,7 @@ type cell struct {
 	column     int
 	start, end int
 	fault      string
+	inline     bool // it has a text of its own
 }
 
 // Is tells a workbook, or another archive, from a file's first bytes; so do old and protected workbooks, to be refused.
@@ -283,9 +284,10 @@ func (r *Reader) furtherNames(names []string) ([]string, error) {
 	return names, nil
 }
 
+// empty reports whether nothing stands in the row. A text that is written in its cell is something, even if it is empty.
 func (r *Reader) empty() bool {
 	for _, c := range r.cells {
-		if c.start < c.end || c.fault != "" {
+		if c.start < c.end || c.fault != "" || c.inline {
 			return false
 		}
 	}
@@ -449,7 +451,7 @@ func (r *Reader) readCells() error {
 			if len(r.cells) > record.MaxColumns || len(r.text) > record.MaxRecordBytes {
 				return &record.Unreadable{Line: r.row, What: "the row is longer than a record can be"}
 			}
-			c := cell{column: column, start: len(r.text)}
+			c := cell{column: column, start: len(r.text), inline: attribute(t, "t") == "inlineStr"}
 			if c.fault, err = r.readCell(t); err != nil {
 				return err
 			}

@@ -105,7 +105,8 @@ func TestDocuments(t *testing.T) {
 	if err := PDF(&pdf, d); err != nil || !bytes.HasPrefix(pdf.Bytes(), []byte("%PDF-")) || bytes.Count(pdf.Bytes(), []byte("/Type /Page\n")) < 3 {
 		t.Errorf("a PDF of %d bytes and %d pages, %v", pdf.Len(), bytes.Count(pdf.Bytes(), []byte("/Type /Page\n")), err)
 	}
-	book, err := NewWorkbook(d)
+	var out bytes.Buffer
+	book, err := NewWorkbook(&out, d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,13 +122,6 @@ func TestDocuments(t *testing.T) {
 	}
 	if err := sheet.Row([]string{strings.Repeat("x", excelize.TotalCellChars+1), "", ""}); err == nil || !strings.Contains(err.Error(), `column "text"`) {
 		t.Errorf("too long a text: %v", err)
-	}
-	if err := sheet.Close(); err != nil {
-		t.Fatal(err)
-	}
-	var out bytes.Buffer
-	if err := book.Write(&out); err != nil {
-		t.Fatal(err)
 	}
 	if err := book.Close(); err != nil {
 		t.Fatal(err)
