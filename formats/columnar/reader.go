@@ -13,8 +13,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/ipc"
 	"github.com/apache/arrow-go/v18/parquet"
 	"github.com/apache/arrow-go/v18/parquet/file"
@@ -185,8 +187,11 @@ func (r *Reader) begin(schema *arrow.Schema) error {
 }
 
 func nested(t arrow.DataType) bool {
-	if d, ok := t.(*arrow.DictionaryType); ok {
-		t = d.ValueType
+	switch of := t.(type) {
+	case *arrow.DictionaryType:
+		return nested(of.ValueType)
+	case arrow.ExtensionType:
+		return nested(of.StorageType())
 	}
 	_, ok := t.(arrow.NestedType)
 	return ok
@@ -250,7 +255,7 @@ func (r *Reader) record() *record.Batch {
 		if !isNull(col, i) {
 			var ok bool
 			if r.buffer, ok = r.texts[c](r.buffer, i); !ok {
-				r.reject(fmt.Sprintf("column %q holds bytes that are no UTF-8 text", r.names[c]))
+				r.reject(fmt.Sprintf("column %q holds bytes that are no UTF-8 text", r.names[c]), i)
 				return nil
 			}
 		}
@@ -269,11 +274,25 @@ func (r *Reader) record() *record.Batch {
 }
 
 // isNull reports whether value i is null; of the type null, all are.
-func isNull(col arrow.Array, i int) bool { return col.DataType().ID() == arrow.NULL || col.IsNull(i) }
+func isNull(col arrow.Array, i int) bool {
+	if d, ok := col.(*array.Dictionary); ok && !col.IsNull(i) { // of which an entry may be null, too
+		return isNull(d.Dictionary(), d.GetValueIndex(i))
+	}
+	return col.DataType().ID() == arrow.NULL || col.IsNull(i)
+}
 
-func (r *Reader) reject(reason string) {
+// reject rejects row i, of which the cells are told that have a text.
+func (r *Reader) reject(reason string, i int) {
+	var texts []string
+	for c, col := range r.batch.Columns() {
+		text := []byte(nil)
+		if !isNull(col, i) {
+			text, _ = r.texts[c](nil, i)
+		}
+		texts = append(texts, string(text))
+	}
 	r.rejects++
 	if r.opts.Reject != nil {
-		r.opts.Reject(record.Reject{Line: r.read, Reason: reason})
+		r.opts.Reject(record.NewReject(r.read, reason, []byte(strings.Join(texts, "\t"))))
 	}
 }

@@ -13,6 +13,8 @@ import (
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
 	"github.com/apache/arrow-go/v18/arrow/decimal256"
+	"github.com/apache/arrow-go/v18/arrow/extensions"
+	"github.com/apache/arrow-go/v18/arrow/float16"
 	"github.com/apache/arrow-go/v18/arrow/ipc"
 	"github.com/apache/arrow-go/v18/arrow/memory"
 	"github.com/apache/arrow-go/v18/parquet"
@@ -105,6 +107,12 @@ func TestTypes(t *testing.T) {
 		{func(b array.Builder) { b.(*array.Time64Builder).Append(22_028_000_000_001) }, arrow.FixedWidthTypes.Time64ns, "06:07:08.000000001"},
 		{func(b array.Builder) { _ = b.(*array.BinaryDictionaryBuilder).AppendString("TUG") }, &arrow.DictionaryType{IndexType: arrow.PrimitiveTypes.Int8, ValueType: arrow.BinaryTypes.String}, "TUG"},
 		{func(b array.Builder) { b.AppendNull() }, arrow.Null, "∅"},
+		{func(b array.Builder) { b.(*array.Float16Builder).Append(float16.New(0.1)) }, arrow.FixedWidthTypes.Float16, "0.1"},
+		{func(b array.Builder) { b.(*array.Float16Builder).Append(float16.New(2049)) }, arrow.FixedWidthTypes.Float16, "2048"},
+		{func(b array.Builder) { b.(*array.Float16Builder).Append(float16.New(65504)) }, arrow.FixedWidthTypes.Float16, "65504"},
+		{func(b array.Builder) {
+			b.(*extensions.UUIDBuilder).AppendBytes([16]byte{0, 0x11, 0x22, 0x33, 0x44, 0x55, 0x66, 0x77, 0x88, 0x99, 0xaa, 0xbb, 0xcc, 0xdd, 0xee, 0xff})
+		}, extensions.NewUUIDType(), "00112233-4455-6677-8899-aabbccddeeff"},
 	} {
 		schema := arrow.NewSchema([]arrow.Field{{Name: "v", Type: c.typ, Nullable: true}}, nil)
 		b := array.NewRecordBuilder(memory.DefaultAllocator, schema)
@@ -208,4 +216,22 @@ func FuzzColumnar(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestDictionaryNulls: an entry of a dictionary may be null, and so may what refers to one.
+func TestDictionaryNulls(t *testing.T) {
+	entries := array.NewStringBuilder(memory.DefaultAllocator)
+	entries.Append("TUG")
+	entries.AppendNull()
+	places := array.NewInt8Builder(memory.DefaultAllocator)
+	places.AppendValues([]int8{0, 1, 0}, []bool{true, true, false})
+	typ := &arrow.DictionaryType{IndexType: arrow.PrimitiveTypes.Int8, ValueType: arrow.BinaryTypes.String}
+	col := array.NewDictionaryArray(typ, places.NewArray(), entries.NewArray())
+	batch := array.NewRecordBatch(arrow.NewSchema([]arrow.Field{{Name: "v", Type: typ, Nullable: true}}, nil), []arrow.Array{col}, 3)
+	for form, file := range files(t, batch) {
+		got, err := cells(form, file, columnar.Options{})
+		if want := "[1|TUG 2|∅ 3|∅]"; err != nil || fmt.Sprint(got) != want {
+			t.Errorf("%s: %v, %v, want %s", form, got, err, want)
+		}
+	}
 }

@@ -2,6 +2,7 @@ package columnar
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"time"
 	"unicode/utf8"
@@ -10,6 +11,7 @@ import (
 	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
 	"github.com/apache/arrow-go/v18/arrow/decimal256"
+	"github.com/apache/arrow-go/v18/arrow/float16"
 
 	"twinsieve/core/exact"
 )
@@ -57,6 +59,8 @@ func textOf(values arrow.Array) (cellText, error) {
 		return integers(func(i int) int64 { return int64(a.Value(i)) }), nil
 	case *array.Uint64:
 		return func(dst []byte, i int) ([]byte, bool) { return strconv.AppendUint(dst, a.Value(i), 10), true }, nil
+	case *array.Float16:
+		return func(dst []byte, i int) ([]byte, bool) { return appendFloat16(dst, a.Value(i)), true }, nil
 	case *array.Float32:
 		return floats(32, func(i int) float64 { return float64(a.Value(i)) }), nil
 	case *array.Float64:
@@ -87,10 +91,36 @@ func textOf(values arrow.Array) (cellText, error) {
 		return func(dst []byte, i int) ([]byte, bool) {
 			return a.Value(i).ToTime(unit).AppendFormat(dst, "15:04:05.999999999"), true
 		}, nil
+	case array.ExtensionArray:
+		return extended(a)
 	case *array.Null:
 		return func(dst []byte, _ int) ([]byte, bool) { return dst, true }, nil
 	}
 	return nil, fmt.Errorf("it is of type %s, which is no cell", values.DataType())
+}
+
+// extended returns how the values of an extension type are written: UUIDs as people write them, others as they are stored.
+func extended(a array.ExtensionArray) (cellText, error) {
+	bytes, ok := a.Storage().(*array.FixedSizeBinary)
+	if !ok || a.ExtensionType().ExtensionName() != "arrow.uuid" || bytes.DataType().(*arrow.FixedSizeBinaryType).ByteWidth != 16 {
+		return textOf(a.Storage())
+	}
+	return func(dst []byte, i int) ([]byte, bool) {
+		v := bytes.Value(i)
+		return fmt.Appendf(dst, "%x-%x-%x-%x-%x", v[:4], v[4:6], v[6:8], v[8:10], v[10:]), true
+	}, nil
+}
+
+// appendFloat16 writes a number with as few digits as tell it from its neighbours, and a whole number as it is.
+func appendFloat16(dst []byte, v float16.Num) []byte {
+	wide := float64(v.Float32())
+	for digits := 1; digits < 5 && wide != math.Trunc(wide); digits++ { // five always do
+		text := strconv.FormatFloat(wide, 'g', digits, 64)
+		if near, err := strconv.ParseFloat(text, 64); err == nil && float16.New(float32(near)) == v {
+			return exact.AppendFloat(dst, near, 64)
+		}
+	}
+	return exact.AppendFloat(dst, wide, 32)
 }
 
 func appendText(dst []byte, text string) ([]byte, bool) {
