@@ -72,6 +72,7 @@ func TestGuesses(t *testing.T) {
 		"an escaped name":  {file: `{"l":["]",[{}]],"caf\u00e9":[{"a":1}]}`, settled: "json, UTF-8, records at /café", records: 1, columns: "a"},
 		"one line":         {name: "x.ndjson", file: `{"order":7,"lines":[{"c":1},{"c":2}]}` + "\n", settled: "ndjson, UTF-8", records: 1, columns: "order|lines"},
 		"one line, packed": {name: "x.jsonl.gz", file: `{"order":7,"lines":[{"c":1}]}`, settled: "ndjson, UTF-8", records: 1, columns: "order|lines"},
+		"returns":          {file: "a;b\r1;\"x\ry\"\r2;z\r", settled: "delimited, UTF-8, delimiter \";\"", records: 2, columns: "a|b"},
 		"sep=":             {file: "sep=;\r\nBetrag, EUR;Datum\r\n1,50;01.02.2024\r\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Betrag, EUR|Datum"},
 		"sep= and a total": {file: "sep=|\ncall|fee\nMW-1|1.50\nTOTAL 2|1|1.50\n", settled: "delimited, UTF-8, delimiter \"|\", footers begin with TOTAL", records: 1, columns: "call|fee", footers: "4 TOTAL 2|1|1.50"},
 		"years":            {file: "Account;2023;2024\nFees;5;6\n", settled: "delimited, UTF-8, delimiter \";\"", records: 1, columns: "Account|2023|2024"},

@@ -23,7 +23,7 @@ const tailSize = 64 << 10
 func (f *finder) watchEnd(text io.Reader) (io.Reader, error) {
 	c := &f.settled
 	f.trailer = &lines.Trailer{}
-	if c.Packing != NotPacked || c.Encoding == textcode.UTF16LE || c.Encoding == textcode.UTF16BE {
+	if c.Packing != NotPacked || c.Encoding == textcode.UTF16LE || c.Encoding == textcode.UTF16BE || f.returns {
 		return f.newEnding(text), nil
 	}
 	tail := make([]byte, min(f.size, tailSize))
@@ -67,7 +67,7 @@ func (f *finder) mayEnd(tail []byte) bool {
 	return slices.ContainsFunc(last, func(l numbered) bool { return trailerWord(f.firstOf(l.text)) != "" })
 }
 
-// numbered is a line that is not empty.
+// numbered is a record, as far as quotes tell which lines it has, or a line that is not empty.
 type numbered struct {
 	text string
 	at   int64 // how many lines stand in front of it
@@ -75,11 +75,11 @@ type numbered struct {
 
 // lastLines are the last lines of a text, as many as trailers can be.
 func lastLines(text []byte) []numbered {
-	all := allLines(text)
+	all := linesOf(text)
 	return all[max(0, len(all)-mostTrailers):]
 }
 
-func allLines(text []byte) (all []numbered) {
+func linesOf(text []byte) (all []numbered) {
 	at := int64(0)
 	for line := range bytes.Lines(text) {
 		if line = bytes.TrimRight(line, "\r\n"); len(line) > 0 && utf8.Valid(line) {
@@ -90,6 +90,33 @@ func allLines(text []byte) (all []numbered) {
 	return all
 }
 
+// recordsOf puts lines together that are pieces of one record, by the quotes that are open between them. None is open where the text begins
+// or, fromEnd, where it ends; a piece of a record is left out at the other end. Where quotes do not come out even, each line is a record.
+func (f *finder) recordsOf(all []numbered, fromEnd bool) (records []numbered) {
+	if f.settled.Format != Delimited || f.settled.NoQuotes {
+		return all
+	}
+	quotes := 0
+	for _, l := range all {
+		quotes += strings.Count(l.text, `"`)
+	}
+	open := fromEnd && quotes%2 == 1
+	begun := !open
+	for _, l := range all {
+		switch {
+		case !open:
+			records, begun = append(records, l), true
+		case begun:
+			records[len(records)-1].text += "\n" + l.text
+		}
+		open = open != (strings.Count(l.text, `"`)%2 == 1)
+	}
+	if open && len(records) > 0 { // it is cut at the end
+		records = records[:len(records)-1]
+	}
+	return records
+}
+
 // endsWith looks at the end of the text. whole says that nothing stands before the tail, lines how many lines do, and words how many lines
 // of the whole text begin with each word of trailers; nil where none of the last lines does.
 func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[string]int) {
@@ -97,7 +124,7 @@ func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[strin
 	if whole {
 		tail = bytes.TrimPrefix(tail, []byte("\ufeff"))
 	}
-	all, front := allLines(tail), int64(f.before())
+	all, front := linesOf(tail), int64(f.before())
 	if c.Format == Delimited && c.Header != HeaderNone {
 		front++
 	}
@@ -105,26 +132,17 @@ func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[strin
 	if whole {
 		all = slices.DeleteFunc(all, func(l numbered) bool { return l.at < front })
 	} else { // the first lines may look otherwise than the last
-		first := allLines(f.text)
-		for i, l := range first {
-			if l.at >= front && i < len(first)-1 {
+		for _, l := range f.recordsOf(linesOf(f.text[:bytes.LastIndexByte(f.text, '\n')+1]), false) {
+			if l.at >= front {
 				others.add(f.cellsIn(l.text))
 			}
 		}
 	}
+	all = f.recordsOf(all, true)
 	if len(all) == 0 {
 		return
 	}
 	last := all[max(0, len(all)-mostTrailers):]
-	for i, l := range slices.Backward(last) {
-		if c.Format == Delimited && !c.NoQuotes && strings.Count(l.text, `"`)%2 == 1 { // it is a piece of a record of several lines
-			last = last[i+1:]
-			break
-		}
-	}
-	if len(last) == 0 {
-		return
-	}
 	for _, l := range all[:len(all)-len(last)] {
 		others.add(f.cellsIn(l.text))
 	}

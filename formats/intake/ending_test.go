@@ -82,7 +82,8 @@ func encodings(t *testing.T, text string) map[string][]byte {
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	files := map[string][]byte{"UTF-8": []byte(text), "with a mark": []byte("\ufeff" + text), "gzip": packed.Bytes(), "CRLF": []byte(strings.ReplaceAll(text, "\n", "\r\n"))}
+	files := map[string][]byte{"UTF-8": []byte(text), "with a mark": []byte("\ufeff" + text), "gzip": packed.Bytes(), "CRLF": []byte(strings.ReplaceAll(text, "\n", "\r\n")),
+		"CR": []byte(strings.ReplaceAll(text, "\n", "\r"))}
 	for name, e := range map[string]encoding.Encoding{"UTF-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), "windows-1252": charmap.Windows1252} {
 		file, err := e.NewEncoder().String(text)
 		if err != nil {

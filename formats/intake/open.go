@@ -226,6 +226,7 @@ type finder struct {
 	head    []byte         // the beginning of the file as it is stored
 	text    []byte         // the beginning of the text in UTF-8
 	trailer *lines.Trailer // of text
+	returns bool           // lines end with a carriage return alone
 }
 
 // headSize is how much of a text is looked at to find its delimiter and header.
@@ -393,7 +394,11 @@ func (f *finder) decoded() (io.Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	return textcode.NewReader(r, f.settled.Encoding)
+	text, err := textcode.NewReader(r, f.settled.Encoding)
+	if f.returns && err == nil {
+		text = exchanged{text}
+	}
+	return text, err
 }
 
 func (f *finder) findEncoding() error {
@@ -443,6 +448,9 @@ func (f *finder) openText() error {
 		return err
 	}
 	f.text = bytes.TrimPrefix(f.text[:n], []byte("\xEF\xBB\xBF"))
+	if bytes.IndexByte(f.text, '\r') >= 0 && bytes.IndexByte(f.text, '\n') < 0 {
+		f.endWithReturns()
+	}
 	if c.Format == "" {
 		f.findFormat()
 	}
@@ -451,11 +459,31 @@ func (f *finder) openText() error {
 	}
 	switch c.Format {
 	case JSON, NDJSON:
-		return f.openJSON()
+		err = f.openJSON()
 	case Fixed:
-		return f.openFixed()
+		err = f.openFixed()
+	default:
+		err = f.openDelimited()
 	}
-	return f.openDelimited()
+	if f.returns && err == nil && c.Format != NDJSON && c.Format != JSON { // texts of JSON have neither as they are
+		f.reader, f.again = exchangedBack{f.reader}, nil
+	}
+	return err
+}
+
+// endWithReturns reads the text as one whose lines end with a carriage return alone.
+func (f *finder) endWithReturns() {
+	f.returns = true
+	exchange(f.text)
+	if reject := f.options.Reject; reject != nil {
+		f.options.Reject = func(r record.Reject) {
+			text := []byte(r.Text)
+			exchange(text)
+			r.Text = string(text)
+			reject(r)
+		}
+	}
+	f.guess("line ends", "carriage return", false, "no line feed is in its beginning")
 }
 
 // findFormat finds the format of a text: JSON begins with a bracket, and most other texts are delimited.

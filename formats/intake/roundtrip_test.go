@@ -96,7 +96,7 @@ func demoSet(t *testing.T) set {
 	s.columns = append(s.columns, "odd", "number")
 	odd := []string{"", "007", "5.10", "6000-6063", "98765432109876543210", "1e5", "=1+1", "+SUM(A1)", "-", "-2", "@x", "\tx", "a\nb", `say "so"`, "a,b;c|d",
 		" spaces ", "Żuraw \U0001F6A2", "_x000D_", "NA", "null", "0000", "true", "2026-03-04", "03/04/2026", "'quoted", "<a&b>", "[1,2]", "{}", "1.", ".5", "-0",
-		"\x01\x0b\x1f", "\ufffe\uffff", "a\rb", "\r", "pos_x10mm_y", "_xD83D_", "_xD83D__xDE00_", "_x005F_x0041_", "_x0041_", strings.Repeat("\U0001F6A2", 16_383), "\u2028", "\u0085"}
+		"\x01\x0b\x1f", "\ufffe\uffff", "a\rb", "\r", "pos_x10mm_y", "_xD83D_", "_xD83D__xDE00_", "_x005F_x0041_", "_x0041_", "\u2028", "\u0085"}
 	numbers := []string{"", "0", "-1", "12.50", "0.10", "0.30000000000000004", "123456789012345", "1234567890123456789", "9007199254740993", "0.000001", "-0.05", "1000000.00", "5.", "1e3", "00"}
 	for i := range s.rows {
 		s.rows[i] = append(s.rows[i], record.Cell{Text: odd[i%len(odd)]}, record.Cell{Text: numbers[i%len(numbers)]})

@@ -172,6 +172,23 @@ func TestSpreadsheet(t *testing.T) {
 	if _, err := write(outform.Spreadsheet, columns[:1], [][]record.Cell{{{Text: strings.Repeat("x", 32_768)}}}, outform.Options{}); err == nil || !strings.Contains(err.Error(), `row 2, column "=call": the cell has 32768 characters, as spreadsheets count them, and a cell of a sheet holds at most 32767`) {
 		t.Errorf("a long cell: %v", err)
 	}
+	ships := strings.Repeat("\U0001F6A2", 16_383) // spreadsheets count two for each
+	for text, want := range map[string]string{ships + "x": "", ships + "xy": "the cell has 32768 characters"} {
+		file, err := write(outform.Spreadsheet, columns[:1], [][]record.Cell{{{Text: text}}}, outform.Options{})
+		if want != "" && (err == nil || !strings.Contains(err.Error(), want)) {
+			t.Errorf("%d bytes: %v, want %s", len(text), err, want)
+		}
+		if want != "" {
+			continue
+		}
+		book, err := excelize.OpenReader(bytes.NewReader(file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, err := book.GetCellValue("records", "A2"); err != nil || got != text {
+			t.Errorf("%d bytes became %d, %v", len(text), len(got), err)
+		}
+	}
 	if _, err := write(outform.Spreadsheet, make([]outform.Column, 16_385), nil, outform.Options{}); err == nil || !strings.Contains(err.Error(), "a sheet has at most 16384 columns") {
 		t.Errorf("many columns: %v", err)
 	}
