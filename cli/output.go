@@ -17,6 +17,7 @@ import (
 
 	"twinsieve/core/exact"
 	"twinsieve/core/pairing"
+	"twinsieve/core/record"
 	"twinsieve/core/tray"
 	"twinsieve/service/summary"
 )
@@ -122,17 +123,31 @@ func (p *printer) rows(headings []string, rows [][]string, value any, numeric ..
 }
 
 // stream prints rows under headings for programs, one after the other, in ndjson or csv. end comes last.
-func (p *printer) stream(headings []string) (row func([]string) error, end func() error) {
+func (p *printer) stream(headings []string) (row func([]record.Cell) error, end func() error) {
 	if p.form == "csv" {
 		w := csv.NewWriter(p.out)
 		headed := w.Write(headings)
-		return w.Write, func() error {
+		var texts []string
+		row = func(cells []record.Cell) error {
+			texts = texts[:0]
+			for _, c := range cells {
+				texts = append(texts, c.Text)
+			}
+			return w.Write(texts)
+		}
+		return row, func() error {
 			w.Flush()
 			return errors.Join(headed, w.Error())
 		}
 	}
 	out := bufio.NewWriter(p.out)
-	return func(row []string) error {
+	return func(cells []record.Cell) error {
+		row := make([]*string, len(cells))
+		for i, c := range cells {
+			if !c.Null {
+				row[i] = &c.Text
+			}
+		}
 		line, err := orderedObject(headings, row)
 		if err == nil {
 			_, err = fmt.Fprintln(out, line)

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"twinsieve/core/record"
 	"twinsieve/core/tray"
 )
 
@@ -21,7 +22,7 @@ func TestNothingHarmfulIsPrinted(t *testing.T) {
 			t.Fatal(err)
 		}
 		row, end := p.stream([]string{"y"})
-		if err := row([]string{bad}); err != nil {
+		if err := row([]record.Cell{{Text: bad}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := end(); err != nil {

@@ -66,11 +66,11 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 		if err != nil {
 			return err
 		}
-		var row []string
+		var memory *handover.Memory
 		var cells []record.Cell
 		err = v.eachHanded(ctx, r, q, first, func(h *handed) (err error) {
-			row, err = layout.Rows(&h.Entry, row, func(row []string) error {
-				cells = textCells(textCells(textCells(cells[:0], row...), h.work[:]...), state, history)
+			memory, err = layout.CellRows(&h.Entry, memory, func(row []record.Cell) error {
+				cells = textCells(textCells(append(cells[:0], row...), h.work[:]...), state, history)
 				h.work[workAmount] = "" // of a group that has several rows, it is counted once
 				return out.Write(cells)
 			})
@@ -83,10 +83,10 @@ func (v *Service) Export(ctx context.Context, run uint, q Query, format string, 
 	}}, nil
 }
 
-// textCells are texts as cells.
+// textCells are texts as cells, of which empty ones say that there is nothing.
 func textCells(into []record.Cell, texts ...string) []record.Cell {
 	for _, text := range texts {
-		into = append(into, record.Cell{Text: text})
+		into = append(into, record.Cell{Text: text, Null: text == ""})
 	}
 	return into
 }

@@ -10,6 +10,7 @@ import (
 	"twinsieve/core/agree"
 	"twinsieve/core/exception"
 	"twinsieve/core/reading"
+	"twinsieve/core/record"
 	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 	"twinsieve/formats/outform"
@@ -104,9 +105,44 @@ func (l *Layout) Typed() (columns []outform.Column) {
 // Rows calls visit with each row of an entry: of a group that is compared by its totals one for each record of the longer side,
 // else one. The difference stands in the first. A row is valid until the next.
 func (l *Layout) Rows(e *exception.Entry, row []string, visit func(row []string) error) ([]string, error) {
+	return l.rows(e, row, func(_ *exception.Entry, row []string) error { return visit(row) })
+}
+
+// CellRows is [Layout.Rows] for formats that tell nothing from an empty text: what a side without a record has in its columns is null, as is a
+// line, a difference or a cell that is not there. memory is what an earlier call has returned, or nil.
+func (l *Layout) CellRows(e *exception.Entry, memory *Memory, visit func(row []record.Cell) error) (_ *Memory, err error) {
+	if memory == nil {
+		memory = &Memory{}
+	}
+	memory.row, err = l.rows(e, memory.row, func(one *exception.Entry, row []string) error {
+		memory.cells = memory.cells[:0]
+		for i, text := range row {
+			memory.cells = append(memory.cells, record.Cell{Text: text, Null: text == "" && i > 1})
+		}
+		at := 4 + len(l.measured)
+		for s := range one.Sides {
+			for c := range l.plan.Columns[s] {
+				if r := one.Sides[s]; r != nil {
+					memory.cells[at+c].Null = r.Cells[c].Null
+				}
+			}
+			at += len(l.plan.Columns[s])
+		}
+		return visit(memory.cells)
+	})
+	return memory, err
+}
+
+// Memory is what rows are made in.
+type Memory struct {
+	row   []string
+	cells []record.Cell
+}
+
+func (l *Layout) rows(e *exception.Entry, row []string, visit func(one *exception.Entry, row []string) error) ([]string, error) {
 	if e.Group == nil {
 		row = l.Row(e, row)
-		return row, visit(row)
+		return row, visit(e, row)
 	}
 	one := *e
 	for n := range max(len(e.Group.Records[0]), len(e.Group.Records[1])) {
@@ -119,7 +155,7 @@ func (l *Layout) Rows(e *exception.Entry, row []string, visit func(row []string)
 		if one.Fields = nil; one.Said == "" {
 			one.Said = row[1]
 		}
-		if err := visit(row); err != nil {
+		if err := visit(&one, row); err != nil {
 			return row, err
 		}
 	}

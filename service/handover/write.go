@@ -18,14 +18,7 @@ type Rejects func(visit func([]exception.Entry) error) error
 
 // Write writes the entries at places in any format, one part of the list after the other, and rejects behind them.
 func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Index, near *Records, places []exception.Place, rejects Rejects) error {
-	var cells []record.Cell
-	err := l.EachRow(ctx, index, near, places, rejects, func(row []string) error {
-		cells = cells[:0]
-		for _, text := range row {
-			cells = append(cells, record.Cell{Text: text})
-		}
-		return out.Write(cells)
-	})
+	err := l.EachRow(ctx, index, near, places, rejects, out.Write)
 	if err != nil {
 		return err
 	}
@@ -34,11 +27,11 @@ func (l *Layout) Write(ctx context.Context, out outform.Writer, index *match.Ind
 
 // EachRow visits the rows of the entries at places, one part of the list after the other, and those of rejects behind them. A row is valid
 // until the next.
-func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records, places []exception.Place, rejects Rejects, visit func(row []string) error) error {
-	var row []string
+func (l *Layout) EachRow(ctx context.Context, index *match.Index, near *Records, places []exception.Place, rejects Rejects, visit func(row []record.Cell) error) error {
+	var memory *Memory
 	rows := func(entries []exception.Entry) (err error) {
 		for i := range entries {
-			if row, err = l.Rows(&entries[i], row, visit); err != nil {
+			if memory, err = l.CellRows(&entries[i], memory, visit); err != nil {
 				return err
 			}
 		}
