@@ -113,7 +113,7 @@ func (v *Service) PairByHand(ctx context.Context, run uint, p view.HandPair) (*v
 	if err != nil {
 		return nil, err
 	}
-	row, _, err := v.store.Sieve(ctx, r.head.Sieve)
+	row, err := v.store.SieveByID(ctx, r.row.SieveID)
 	if err != nil {
 		return nil, problem(err, fmt.Sprintf("sieve %q any more; what was paired by hand would have no place", r.head.Sieve))
 	}
@@ -127,7 +127,7 @@ func (v *Service) PairByHand(ctx context.Context, run uint, p view.HandPair) (*v
 	if err != nil {
 		return nil, problem(err, "")
 	}
-	return v.Crosswalk(ctx, r.head.Sieve)
+	return v.Crosswalk(ctx, row.Name)
 }
 
 // notPairedYet refuses records of which one is in a pairing by hand that holds.

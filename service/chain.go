@@ -89,7 +89,7 @@ func (v *Service) freshRun(ctx context.Context, j *job, id uint) (uint, error) {
 	if err != nil || why == "" {
 		return run.ID, err
 	}
-	p, err := v.plan(ctx, d)
+	p, err := v.planOf(ctx, l.rows[id], d)
 	if err != nil {
 		return 0, err
 	}

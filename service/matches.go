@@ -235,8 +235,9 @@ func draftKey(p *planned) string {
 	text, err := json.Marshal(struct {
 		sieve.Definition
 		Snapshots [2]uint
+		Hashes    [2]string
 		Crosswalk sieve.Crosswalk
-	}{d, [2]uint{p.snapshots[0].ID, p.snapshots[1].ID}, p.Crosswalk})
+	}{d, [2]uint{p.snapshots[0].ID, p.snapshots[1].ID}, [2]string{p.snapshots[0].Hash, p.snapshots[1].Hash}, p.Crosswalk})
 	if err != nil {
 		panic("a definition that has been compiled cannot be written: " + err.Error())
 	}

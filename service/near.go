@@ -50,11 +50,12 @@ func (v *Service) nearOf(ctx context.Context, r *report, found *near.Suggestions
 	out := &view.Near{Run: r.row.ID, Sieve: r.head.Sieve, Records: found.Records, Looked: found.Looked, Pairs: []view.Suggested{}}
 	decided := map[string]store.Acceptance{}
 	hand := [2]map[int64]bool{{}, {}}
-	row, _, err := v.store.Sieve(ctx, r.head.Sieve)
+	row, err := v.store.SieveByID(ctx, r.row.SieveID)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
 	if err == nil {
+		out.Sieve = row.Name // of which pairs are accepted
 		if decided, err = v.decidedKeys(ctx, row.ID); err != nil {
 			return nil, err
 		}

@@ -54,11 +54,11 @@ func (v *Service) open(ctx context.Context, r *report) (err error) {
 	}
 	for s, id := range [2]uint{r.row.LeftID, r.row.RightID} {
 		snap, err := v.store.Snapshot(ctx, id)
-		if errors.Is(err, store.ErrNotFound) {
-			return view.NotFound.New(fmt.Sprintf("The records of %q that this run has read are no longer kept; its exceptions still are.", r.head.Sides[s].Set))
-		}
-		if err != nil {
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
+		}
+		if err != nil || snap.Hash != r.head.Sides[s].Hash { // for a time numbers were given again
+			return view.NotFound.New(fmt.Sprintf("The records of %q that this run has read are no longer kept; its exceptions still are.", r.head.Sides[s].Set))
 		}
 		r.tables[s], r.snapshots[s] = v.store.Table(snap), snap
 	}

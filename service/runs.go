@@ -111,14 +111,23 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 		return view.Job{}, err
 	}
 	return v.jobs.start(ctx, "run", name, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
-		if err := v.freshSides(ctx, j, s.Definition); err != nil {
-			return nil, err
-		}
-		p, err := v.plan(ctx, s.Definition)
+		row, s, err := v.sieveNow(ctx, row) // while the run waited, it may have got another name
 		if err != nil {
 			return nil, err
 		}
-		return v.run(ctx, j, row, p)
+		if err := v.freshSides(ctx, j, s.Definition); err != nil {
+			return nil, err
+		}
+		for {
+			p, err := v.planOf(ctx, row, s.Definition)
+			if err != nil {
+				return nil, err
+			}
+			result, err := v.run(ctx, j, row, p)
+			if !errors.Is(err, errSnapshotGone) {
+				return result, err
+			}
+		}
 	}, func(ctx context.Context, p *view.Problem) {
 		ended := store.JobFailed
 		switch {
@@ -133,6 +142,19 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 		}
 		v.courier.hurry()
 	})
+}
+
+// errSnapshotGone says that a snapshot which was the newest of its set has been followed by another and removed, before the run began.
+var errSnapshotGone = errors.New("a snapshot has been removed")
+
+// sieveNow is a sieve by its number.
+func (v *Service) sieveNow(ctx context.Context, row store.Sieve) (store.Sieve, *view.Sieve, error) {
+	now, text, err := v.store.SieveNow(ctx, row.ID)
+	if err != nil {
+		return now, nil, problem(err, fmt.Sprintf("sieve %q any more", row.Name))
+	}
+	s, err := sieveOf(now, text)
+	return now, s, err
 }
 
 // header is what a run keeps of all that it was made from.
@@ -154,6 +176,9 @@ const (
 func (v *Service) run(ctx context.Context, j *job, row store.Sieve, p *planned) (_ *view.JobResult, err error) {
 	defer v.oneRun.lock(row.ID)()
 	w, err := v.store.NewRun(ctx, row, p.snapshots[0], p.snapshots[1])
+	if errors.Is(err, store.ErrChanged) {
+		return nil, errSnapshotGone
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -330,11 +330,7 @@ func (v *Service) cameFor(ctx context.Context, one store.Schedule, still map[str
 }
 
 func (v *Service) sidesOf(ctx context.Context, sieveID uint) (sides [2]string, err error) {
-	row, err := v.store.SieveByID(ctx, sieveID)
-	if err != nil {
-		return sides, err
-	}
-	_, text, err := v.store.Sieve(ctx, row.Name)
+	row, text, err := v.store.SieveNow(ctx, sieveID)
 	if err != nil {
 		return sides, err
 	}

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -114,7 +115,7 @@ func checkName(what, name string) error {
 	return nil
 }
 
-// DeleteSet removes a record set. A set that a sieve uses stays.
+// DeleteSet removes a record set. A set that a sieve uses stays, and so does one that a submitted or signed report needs.
 func (v *Service) DeleteSet(ctx context.Context, name string) error {
 	list, err := v.Sieves(ctx)
 	if err != nil {
@@ -132,7 +133,18 @@ func (v *Service) DeleteSet(ctx context.Context, name string) error {
 	if sets := l.madeFrom(node{set: name}); len(sets) > 0 {
 		return view.InUse.New(fmt.Sprintf("The record set %q is made from %q; delete that one first, or load it from something else.", sets[0], name))
 	}
-	return v.setProblem(ctx, v.store.DeleteSet(ctx, name), name)
+	by, err := v.store.DeleteSet(ctx, name)
+	if errors.Is(err, store.ErrNeeded) {
+		if !by.Sealed {
+			return view.InUse.New(fmt.Sprintf("The record set %q is being read by a run; delete it when that has ended.", name))
+		}
+		head, err := runOf(by)
+		if err != nil {
+			return err
+		}
+		return view.InUse.New(fmt.Sprintf("The record set %q is needed by report %d of %q, which is submitted or signed: its matched records are read from the set. It cannot be deleted.", name, head.Number, head.Sieve))
+	}
+	return v.setProblem(ctx, err, name)
 }
 
 // pageSize is the number of rows of a page: as many as asked for, within limits; 100 where nothing is asked.

@@ -139,6 +139,15 @@ type planned struct {
 // plan holds a definition against the newest snapshots of its record sets. Where a sieve of its name is saved, it has that one's
 // crosswalk. What is not saved as it is takes the layouts that were found in the snapshots; a saved one has those with which it was saved.
 func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error) {
+	return v.planFor(ctx, nil, d)
+}
+
+// planOf is plan for a saved sieve, which may get another name meanwhile.
+func (v *Service) planOf(ctx context.Context, row store.Sieve, d sieve.Definition) (*planned, error) {
+	return v.planFor(ctx, &row, d)
+}
+
+func (v *Service) planFor(ctx context.Context, of *store.Sieve, d sieve.Definition) (*planned, error) {
 	p := &planned{sets: [2]string{d.Left, d.Right}}
 	for s, name := range p.sets {
 		side := [2]string{"left", "right"}[s]
@@ -156,6 +165,9 @@ func (v *Service) plan(ctx context.Context, d sieve.Definition) (*planned, error
 		p.snapshots[s] = snap
 	}
 	row, saved, err := v.store.Sieve(ctx, d.Name)
+	if of != nil {
+		row, saved, err = v.store.SieveNow(ctx, of.ID)
+	}
 	known := err == nil
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err

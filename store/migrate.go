@@ -212,6 +212,7 @@ var migrations = []struct {
 		`DROP TABLE carried_chunks`,
 		`ALTER TABLE carried_chunks_numbered RENAME TO carried_chunks`,
 	}},
+	{"numbers that are given once", numbersMigration()},
 }
 
 // rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.

@@ -84,7 +84,7 @@ func removable(db *gorm.DB, k Kept, sized bool) (runs []RemovableRun, snapshots 
 		FROM (SELECT n.id, n.number, n.created, n.records, t.name, row_number() OVER (PARTITION BY record_set_id ORDER BY number DESC) AS place
 			FROM snapshots n JOIN record_sets t ON t.id = n.record_set_id WHERE n.sealed = 1) s
 		WHERE place > 1 AND (@newest > 0 AND place > @newest OR s.created < @since)
-		AND s.id NOT IN (SELECT left_id FROM runs WHERE sealed = 1 AND id NOT IN @gone UNION SELECT right_id FROM runs WHERE sealed = 1 AND id NOT IN @gone)
+		AND s.id NOT IN (SELECT left_id FROM runs WHERE sealed < `+fmt.Sprint(runRemoved)+` AND id NOT IN @gone UNION SELECT right_id FROM runs WHERE sealed < `+fmt.Sprint(runRemoved)+` AND id NOT IN @gone)
 		ORDER BY s.id`, values).Scan(&snapshots).Error
 	return runs, snapshots, err
 }

@@ -31,12 +31,20 @@ type RunWriter struct {
 	found   foundLists
 }
 
-// NewRun begins a run of a sieve's version over two snapshots.
+// NewRun begins a run of a sieve's version over two snapshots, which stay as long as it does. Where one has been removed, the error is
+// [ErrChanged].
 func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (*RunWriter, error) {
 	w := &RunWriter{store: s, run: Run{SieveID: sieve.ID, Version: sieve.Version, LeftID: left.ID, RightID: right.ID, Started: time.Now().UTC()}}
 	err := s.write(ctx, bulk, func(tx *gorm.DB) error {
 		if err := tx.Raw("SELECT coalesce(max(seq), 0) FROM history").Scan(&w.seen).Error; err != nil {
 			return err
+		}
+		var kept int64
+		if err := tx.Model(&Snapshot{}).Where("id IN ? AND sealed = 1", []uint{left.ID, right.ID}).Count(&kept).Error; err != nil {
+			return err
+		}
+		if kept < 2 && !(left.ID == right.ID && kept == 1) {
+			return ErrChanged
 		}
 		return tx.Create(&w.run).Error
 	})

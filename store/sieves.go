@@ -48,10 +48,6 @@ func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve
 	now := time.Now().UTC()
 	v := Sieve{Name: name, Version: 1, Created: now, Updated: now}
 	err := s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
-		// The runs of a deleted sieve stay; no other sieve may come by its number.
-		if err := tx.Raw(`SELECT 1 + max((SELECT coalesce(max(id), 0) FROM sieves), (SELECT coalesce(max(sieve_id), 0) FROM runs))`).Scan(&v.ID).Error; err != nil {
-			return happened{}, err
-		}
 		if err := tx.Create(&v).Error; err != nil {
 			return happened{}, err
 		}
@@ -97,6 +93,15 @@ func (s *Store) DeleteSieve(ctx context.Context, name string, version int) error
 		}
 		return happened{"sieve.deleted", "sieve", name, nil}, tx.Delete(&v).Error
 	})
+}
+
+// SieveNow returns a sieve and its newest definition by its number, whatever its name.
+func (s *Store) SieveNow(ctx context.Context, id uint) (v Sieve, definition string, err error) {
+	if v, err = s.SieveByID(ctx, id); err != nil {
+		return v, "", err
+	}
+	definition, err = s.definition(ctx, v.ID, v.Version)
+	return v, definition, err
 }
 
 // SieveByID returns a sieve by its number, whatever its name.

@@ -274,29 +274,38 @@ func (s *Store) dropSnapshot(ctx context.Context, id uint) error {
 	return s.giveBack(ctx)
 }
 
-// DeleteSet removes a record set with all its snapshots.
-func (s *Store) DeleteSet(ctx context.Context, name string) error {
+// DeleteSet removes a record set with all its snapshots. One of which a submitted or signed report, or a run that is under way, needs a snapshot
+// stays: the error is [ErrNeeded], and by says which run it is.
+func (s *Store) DeleteSet(ctx context.Context, name string) (by Run, err error) {
 	set, _, err := s.Set(ctx, name)
 	if err != nil {
-		return err
+		return by, err
 	}
 	// Unsealed first, in one transaction, so that nobody sees half of it.
 	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
+		const needed = `SELECT r.* FROM runs r JOIN snapshots n ON n.id IN (r.left_id, r.right_id) WHERE n.record_set_id = ?
+			AND (r.sealed = 0 OR r.sealed = 1 AND r.id IN (SELECT run_id FROM sign_offs WHERE state <> ?)) ORDER BY r.sealed DESC, r.id DESC LIMIT 1`
+		if err := tx.Raw(needed, set.ID, ReportDraft).Scan(&by).Error; err != nil {
+			return happened{}, err
+		}
+		if by.ID != 0 {
+			return happened{}, ErrNeeded
+		}
 		return happened{"set.deleted", "set", name, nil}, tx.Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Update("sealed", false).Error
 	})
 	if err != nil {
-		return err
+		return by, err
 	}
 	var ids []uint
 	if err := s.reads.WithContext(ctx).Model(&Snapshot{}).Where("record_set_id = ?", set.ID).Pluck("id", &ids).Error; err != nil {
-		return err
+		return by, err
 	}
 	for _, id := range ids {
 		if err := s.dropSnapshot(ctx, id); err != nil {
-			return err
+			return by, err
 		}
 	}
-	return nil
+	return by, nil
 }
 
 // deletedAtOnce is how many rows are deleted before it is seen whether a person's change waits, and deletions how often that is so in one

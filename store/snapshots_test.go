@@ -114,7 +114,7 @@ func TestWrittenIsRead(t *testing.T) {
 	if s.Near() != near {
 		t.Errorf("%d bytes are at hand after a load was given up, %d before", s.Near(), near)
 	}
-	if err := s.DeleteSet(t.Context(), "log"); err != nil {
+	if _, err := s.DeleteSet(t.Context(), "log"); err != nil {
 		t.Fatal(err)
 	}
 	if s.Near() != 0 {

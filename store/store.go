@@ -51,6 +51,7 @@ var (
 	ErrNameTaken = errors.New("the name is taken")
 	ErrChanged   = errors.New("it has been changed meanwhile")
 	ErrFull      = errors.New("the disk is full")
+	ErrNeeded    = errors.New("something that stays refers to it")
 )
 
 // InUseError says that another process uses the data directory.
@@ -151,6 +152,9 @@ func openDB(dir string, connections int, queryOnly bool) (*gorm.DB, error) {
 	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
 	if err != nil {
 		return nil, fmt.Errorf("the data file in %s cannot be opened: %w", dir, err)
+	}
+	if err := numberRows(db); err != nil {
+		return nil, err
 	}
 	sql, err := db.DB()
 	if err != nil {
