@@ -39,11 +39,11 @@ func (s *Store) NewRun(ctx context.Context, sieve Sieve, left, right Snapshot) (
 		if err := tx.Raw("SELECT coalesce(max(seq), 0) FROM history").Scan(&w.seen).Error; err != nil {
 			return err
 		}
-		var kept int64
-		if err := tx.Model(&Snapshot{}).Where("id IN ? AND sealed = 1", []uint{left.ID, right.ID}).Count(&kept).Error; err != nil {
+		var removed int64
+		if err := tx.Raw("SELECT count(*) FROM (SELECT ? AS id UNION SELECT ?) WHERE id > 0 AND id NOT IN (SELECT id FROM snapshots WHERE sealed = 1)", left.ID, right.ID).Scan(&removed).Error; err != nil {
 			return err
 		}
-		if kept < 2 && !(left.ID == right.ID && kept == 1) {
+		if removed > 0 {
 			return ErrChanged
 		}
 		return tx.Create(&w.run).Error
