@@ -88,7 +88,10 @@ func TestNumbersOnce(t *testing.T) {
 	_, err = c.Entries(ctx, draft.ID, client.Query{Tray: "matched"})
 	refused(t, "matched records of sets that are gone", err, view.NotFound, "no longer kept")
 	for name, read := range map[string]func() error{
-		"a share": func() error { _, err := c.SharedEntries(ctx, share.Link[strings.LastIndexByte(share.Link, '/')+1:], client.Query{Tray: "matched"}); return err },
+		"a share": func() error {
+			_, err := c.SharedEntries(ctx, share.Link[strings.LastIndexByte(share.Link, '/')+1:], client.Query{Tray: "matched"})
+			return err
+		},
 		"csv": func() error {
 			return c.Export(ctx, draft.ID, client.Query{Tray: "matched"}, client.Format{Name: "csv"}, new(bytes.Buffer))
 		},

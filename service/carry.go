@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"fmt"
 
 	"twinsieve/core/again"
 	"twinsieve/core/exception"
@@ -65,12 +66,18 @@ func (f *following) carry(ctx context.Context, v *Service, w *store.RunWriter, p
 				carried.List = append(carried.List, b)
 			}
 		}
+		taken := map[string]bool{} // no record is carried in twice, whatever exceptions it is in
 		for i, c := range f.carriable {
 			if !unseen[i] {
 				continue
 			}
 			f.carried[c.row] = true
 			for _, r := range c.records[s] {
+				is := fmt.Sprint(r.Line, again.ContentOf(r.Cells))
+				if taken[is] {
+					continue
+				}
+				taken[is] = true
 				for n, cell := range r.Cells {
 					if cell.Null {
 						build.Marker(n, []byte(cell.Text))

@@ -20,8 +20,9 @@ type lost struct {
 	keys [2]string
 	kept again.Hashes // under which it is kept from now on
 
-	contents   [2]string // where the sieve's key is another than before
+	contents   [2]string // of records without a key, and of all where the sieve's key is another than before
 	tray       tray.Tray
+	joined     bool // its record is in what another exception has become
 	impossible bool // the new key cannot produce it
 }
 
@@ -35,11 +36,14 @@ func (f *following) lose(b int, kept again.Hashes, was *again.Mark) {
 	for s := range was.Sides {
 		one.is[s], one.keys[s] = was.Sides[s].Here, strings.Clone(was.Sides[s].Key)
 	}
-	if f.rekeyed {
-		one.tray, one.impossible = was.Tray, was.Impossible()
-		for s := range was.Sides {
+	one.tray, one.joined = was.Tray, was.Joined
+	for s := range was.Sides {
+		if f.rekeyed || was.Sides[s].Key == "" {
 			one.contents[s] = strings.Clone(was.Sides[s].Content)
 		}
+	}
+	if f.rekeyed {
+		one.impossible = was.Impossible()
 	}
 	f.lost = append(f.lost, one)
 }
@@ -66,12 +70,17 @@ func (f *following) gone(ctx context.Context, p *planned, index *match.Index, v 
 			}
 			marks[i].Tray = l.tray
 		}
-		fates, err := again.Fates(ctx, p.Plan, index, v.tables(p), marks)
+		fates, err := f.marker.Fates(ctx, index, v.tables(p), marks)
 		if err == nil && f.byContent {
 			err = f.marker.Appear(ctx, index, v.tables(p), marks, fates)
 		}
 		if err != nil {
 			return err
+		}
+		for i, l := range some {
+			if l.joined {
+				fates[i] = again.Cleared
+			}
 		}
 		var places []store.EarlierPlace
 		var told []again.Change

@@ -49,7 +49,7 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 						}
 					}
 				}
-				mark, kept = f.marker.Mark(e), f.hasher.Of(e)
+				mark, kept = f.marker.MarkBefore(e, of.columns), f.hasher.Of(e)
 				f.mayCarry(p, b, e, mark, of.sets, of.number)
 			}
 			stands := f.rows[b].stands.Value()

@@ -106,7 +106,8 @@ func throughMonths(t *testing.T, seed uint64, told func(again.Change)) {
 			readings = [][]reading.Reading{nil, {{Name: "trim"}}, {{Name: "trim"}, {Name: "ignore-case"}}}[r.IntN(3)]
 		}
 		accepts := r.IntN(5) == 0
-		pair := view.KeyPair{Left: []string{fmt.Sprintf("MW-%d", r.IntN(9))}, Right: []string{fmt.Sprintf("MW-%d", r.IntN(9))}}
+		call := r.IntN(9)
+		pair := view.KeyPair{Left: []string{fmt.Sprintf("MW-%d", call)}, Right: []string{fmt.Sprintf("MW-%d", (call+1+r.IntN(8))%9)}}
 		var said [2][]string
 		var entries [2][]view.Entry
 		var runs [2]*view.Run

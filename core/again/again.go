@@ -19,6 +19,8 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/binary"
+	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -63,15 +65,36 @@ type Mark struct {
 	// Of an earlier one:
 	Gone   bool  // it was not there when last looked for
 	Worked bool  // somebody has worked on it: of two that have become one, it is the one to go on with
+	Joined bool  // it was not recognised, for its record is in what another has become: see [Join]
 	Order  int64 // of those that are alike in everything the one with the least is taken; of equal ones the first
 }
 
 // Side is what a side of an exception is recognised by. The zero value is a side without a record.
 type Side struct {
 	Here    bool
-	Key     string // as the index knows it, of its class; "": it has none
-	Content string // the cells that both runs have
-	Values  string // what the sieve reads of them
+	Key     string   // as the index knows it, of its class; "": it has none
+	Content string   // the cells that both runs have; "": they tell nothing
+	Fewer   []string // of one of now: the same by columns that some of before did not have
+	Values  string   // what the sieve reads of them
+}
+
+// shared are the contents by which exceptions are the same: of a record without a key, or rekeyed of any.
+func (s *Side) shared(rekeyed bool) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		if !s.Here || s.Key != "" && !rekeyed || s.Content != "" && !yield(s.Content) {
+			return
+		}
+		for _, fewer := range s.Fewer {
+			if !yield(fewer) {
+				return
+			}
+		}
+	}
+}
+
+// has reports whether one of now has the content of one of before.
+func (s *Side) has(content string) bool {
+	return content != "" && (s.Content == content || slices.Contains(s.Fewer, content))
 }
 
 // Marker makes marks of the exceptions of a run and of those before it, all as the plan of the later run reads them. It is not for
@@ -80,13 +103,22 @@ type Marker struct {
 	plan   *sieve.Plan
 	keys   *match.Keys
 	values [2][]*reading.Reader
-	common [2][]int // columns of the plan that content is made of
-	whole  bool     // see [Marker.Whole]
+	common [2][]int // columns of the plan that all runs have, of which values are made where the sieve reads none
+	fewer  [2][]columnSet
+	whole  bool // see [Marker.Whole]
 	prints Printer
 }
 
-// NewMarker returns a marker for a plan. earlier are the columns of the exceptions before, of each side; content is made of those that
-// all of them have.
+// columnSet are those columns of the plan that some earlier runs had, where they had not all.
+type columnSet struct {
+	name    string
+	columns []int
+}
+
+// leastTelling is how many cells that are not blank content has at least that is not made of all columns: what agrees in one alone may be anything.
+const leastTelling = 2
+
+// NewMarker returns a marker for a plan. earlier are the columns of the exceptions before, of each side.
 func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
 	m := &Marker{plan: plan, keys: match.NewKeys(plan), whole: true}
 	for _, s := range tray.Sides {
@@ -99,11 +131,25 @@ func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
 			}
 		}
 		for _, columns := range earlier {
+			if set, fewer := m.setOf(s, columns[s]); fewer && !slices.ContainsFunc(m.fewer[s], func(known columnSet) bool { return known.name == set.name }) {
+				m.fewer[s] = append(m.fewer[s], set)
+			}
 			n := len(m.common[s])
 			m.whole = m.whole && (n == len(columns[s]) || n == len(plan.Columns[s]))
 		}
 	}
 	return m
+}
+
+// setOf are the columns of the plan that an earlier run had; fewer, that it had not all.
+func (m *Marker) setOf(s tray.Side, earlier []string) (set columnSet, fewer bool) {
+	for c, name := range m.plan.Columns[s] {
+		if slices.Contains(earlier, name) {
+			set.columns = append(set.columns, c)
+			set.name += fmt.Sprintf("%d,", c)
+		}
+	}
+	return set, len(set.columns) < len(m.plan.Columns[s])
 }
 
 // Whole reports whether content is all that was seen of a record, then or now: columns have come or gone, but not both. Otherwise two
@@ -126,8 +172,41 @@ func (m *Marker) Arrange(s tray.Side, columns []string, cells []record.Cell) []r
 	return out
 }
 
-// Mark makes the mark of an entry, whose cells stand under the plan's columns. Of a group, its listed records count.
+// Mark makes the mark of an entry of now, whose cells stand under the plan's columns. Of a group, its listed records count.
 func (m *Marker) Mark(e *exception.Entry) Mark {
+	mark := m.mark(e, [2]columnSet{{"", m.all(tray.Left)}, {"", m.all(tray.Right)}})
+	for s := range mark.Sides {
+		for _, set := range m.fewer[s] {
+			if content := m.contentOf(tray.Side(s), e, set); mark.Sides[s].Here && content != "" {
+				mark.Sides[s].Fewer = append(mark.Sides[s].Fewer, content)
+			}
+		}
+	}
+	return mark
+}
+
+// MarkBefore makes the mark of an entry of an earlier run with these columns, whose cells have been put under the plan's.
+func (m *Marker) MarkBefore(e *exception.Entry, columns [2][]string) Mark {
+	var sets [2]columnSet
+	for _, s := range tray.Sides {
+		set, fewer := m.setOf(s, columns[s])
+		if sets[s] = set; !fewer {
+			sets[s].name = ""
+		}
+	}
+	return m.mark(e, sets)
+}
+
+// all are all columns of a side.
+func (m *Marker) all(s tray.Side) []int {
+	columns := make([]int, len(m.plan.Columns[s]))
+	for c := range columns {
+		columns[c] = c
+	}
+	return columns
+}
+
+func (m *Marker) mark(e *exception.Entry, sets [2]columnSet) Mark {
 	mark := Mark{Tray: e.Tray, Print: m.prints.Of(e)}
 	for _, s := range tray.Sides {
 		if e.Sides[s] == nil {
@@ -137,35 +216,68 @@ func (m *Marker) Mark(e *exception.Entry) Mark {
 		side.Here = true
 		bytes, _ := m.keys.Of(s, keyTexts(m.plan, s, e.Sides[s].Cells)) // without one it is unkeyed
 		side.Key = string(bytes)
+		side.Content = m.contentOf(s, e, sets[s])
 		if e.Group == nil {
-			side.Content = m.content(s, e.Sides[s].Cells)
 			side.Values = m.read(s, e.Sides[s].Cells)
 			continue
 		}
-		var contents, values []string
+		var values []string
 		for _, r := range e.Group.Records[s] {
-			contents = append(contents, m.content(s, r.Cells))
 			values = append(values, m.read(s, r.Cells))
 		}
-		slices.Sort(contents)
 		slices.Sort(values)
-		side.Content, side.Values = strings.Join(contents, ""), strings.Join(values, "")
+		side.Values = strings.Join(values, "")
 	}
 	return mark
 }
 
-// content writes the cells that both runs have, each behind its length, so that no two different records are written alike.
-func (m *Marker) content(s tray.Side, cells []record.Cell) string {
-	return string(m.appendContent(nil, s, cells))
+// contentOf is the content of a side of an entry.
+func (m *Marker) contentOf(s tray.Side, e *exception.Entry, set columnSet) string {
+	switch {
+	case e.Sides[s] == nil:
+		return ""
+	case e.Group == nil:
+		return content(set, e.Sides[s].Cells)
+	}
+	var contents []string
+	for _, r := range e.Group.Records[s] {
+		contents = append(contents, content(set, r.Cells))
+	}
+	slices.Sort(contents)
+	return strings.Join(contents, "")
 }
 
-func (m *Marker) appendContent(out []byte, s tray.Side, cells []record.Cell) []byte {
-	for _, c := range m.common[s] {
-		text := cells[c].Content()
-		out = binary.AppendUvarint(out, uint64(len(text)))
-		out = append(out, text...)
+// contents are the contents of a record by which it may be one of before.
+func (m *Marker) contents(s tray.Side, cells []record.Cell) []string {
+	list := []string{content(columnSet{"", m.all(s)}, cells)}
+	for _, set := range m.fewer[s] {
+		if c := content(set, cells); c != "" {
+			list = append(list, c)
+		}
 	}
-	return out
+	return list
+}
+
+// content writes the cells of some columns, each behind its length, so that no two different records are written alike. Where these are not all
+// columns, it is nothing if they do not tell enough.
+func content(set columnSet, cells []record.Cell) string {
+	out, filled := []byte(set.name), 0
+	for _, c := range set.columns {
+		out = appendCell(out, &cells[c])
+		if cells[c].Content() != "" {
+			filled++
+		}
+	}
+	if set.name != "" && filled < leastTelling {
+		return ""
+	}
+	return string(out)
+}
+
+func appendCell(out []byte, c *record.Cell) []byte {
+	text := c.Content()
+	out = binary.AppendUvarint(out, uint64(len(text)))
+	return append(out, text...)
 }
 
 // read writes what the sieve reads of a record: of each value its state, and its text behind its length. A sieve that reads no values of it looks at the content, as if it
@@ -173,7 +285,10 @@ func (m *Marker) appendContent(out []byte, s tray.Side, cells []record.Cell) []b
 func (m *Marker) read(s tray.Side, cells []record.Cell) string {
 	var out []byte
 	if len(m.plan.Values) == 0 {
-		content := m.content(s, cells)
+		var content []byte
+		for _, c := range m.common[s] {
+			content = appendCell(content, &cells[c])
+		}
 		out = binary.AppendUvarint(append(out, byte(reading.Text)), uint64(len(content)))
 		return string(append(out, content...))
 	}
@@ -221,18 +336,22 @@ func Recognise(before, now []Mark, rekeyed bool) []int {
 	}
 	handles := func(m *Mark) (list []handle) {
 		for _, s := range tray.Sides {
-			switch side := m.Sides[s]; {
-			case !side.Here:
-			case side.Key != "":
+			side := &m.Sides[s]
+			if side.Here && side.Key != "" {
 				list = append(list, handle{s, true, side.Key})
-				if rekeyed {
-					list = append(list, handle{s, false, side.Content})
-				}
-			default:
-				list = append(list, handle{s, false, side.Content})
+			}
+			for content := range side.shared(rekeyed) {
+				list = append(list, handle{s, false, content})
 			}
 		}
 		return list
+	}
+	// Contents that are not made of all columns may be those of several records: they say only which is which where there is one of each.
+	clear := func(h handle, olds, news []int) bool {
+		if h.keyed || len(olds) == 1 && len(news) == 1 {
+			return true
+		}
+		return !slices.ContainsFunc(news, func(n int) bool { return slices.Contains(now[n].Sides[h.side].Fewer, h.text) })
 	}
 	found, taken := make([]int, len(now)), make([]bool, len(before))
 	for n := range found {
@@ -266,6 +385,9 @@ func Recognise(before, now []Mark, rekeyed bool) []int {
 	}
 	var candidates []candidate
 	for _, h := range order {
+		if !clear(h, known[h], groups[h]) {
+			continue
+		}
 		candidates = append(candidates, within(before, now, known[h], groups[h])...)
 	}
 	slices.SortStableFunc(candidates, func(a, b candidate) int { return a.compare(b, before, now) })
@@ -381,7 +503,7 @@ func candidateOf(before, now []Mark, b, n int) candidate {
 			continue
 		}
 		shared++
-		if o.Sides[s].Content == m.Sides[s].Content {
+		if m.Sides[s].has(o.Sides[s].Content) {
 			same++
 		}
 		if o.Sides[s].Values == m.Sides[s].Values {
@@ -416,21 +538,25 @@ func distance(a, b string) decimal.Decimal {
 }
 
 func (a candidate) compare(b candidate, before, now []Mark) int {
-	truth := func(b bool) int {
-		if b {
-			return 1
-		}
-		return 0
-	}
 	order := cmp.Or(cmp.Compare(a.alike, b.alike), cmp.Compare(a.moved, b.moved),
 		slices.CompareFunc(a.apart, b.apart, func(x, y decimal.Decimal) int { return x.Cmp(y) }),
-		cmp.Compare(truth(a.gone), truth(b.gone)), cmp.Compare(truth(a.elsewhere), truth(b.elsewhere)),
-		cmp.Compare(truth(a.idle), truth(b.idle)))
+		compareTruth(a.gone, b.gone), compareTruth(a.elsewhere, b.elsewhere), compareTruth(a.idle, b.idle))
 	if order != 0 || a.now == b.now && a.before == b.before {
 		return order
 	}
 	return cmp.Or(compareContents(&now[a.now], &now[b.now]), compareContents(&before[a.before], &before[b.before]), cmp.Compare(now[a.now].Tray, now[b.now].Tray),
 		cmp.Compare(before[a.before].Order, before[b.before].Order), cmp.Compare(a.before, b.before))
+}
+
+// compareTruth puts what is not before what is.
+func compareTruth(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
 }
 
 // Became says what has become of an exception that was recognised.

@@ -5,34 +5,52 @@ import (
 
 	"twinsieve/core/match"
 	"twinsieve/core/record"
-	"twinsieve/core/sieve"
 	"twinsieve/core/tray"
 )
 
-// Fates says of exceptions that were not recognised what has become of them: [Cleared] where a record of one of their sides
-// with their key is there and matched, else [Absent]. It reads the key columns of both tables once, and nothing where none has a key.
-func Fates(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]record.Table, lost []Mark) ([]Change, error) {
+// Fates says of exceptions that were not recognised what has become of them: [Cleared] where a record of one of their sides with their key is
+// there and matched, or, where they have no key, one of their content that was paired by hand, one exception for each such record; else
+// [Absent]. It reads the key columns of both tables once, and more only of records that were paired without a key.
+func (m *Marker) Fates(ctx context.Context, index *match.Index, tables [2]record.Table, lost []Mark) ([]Change, error) {
 	fates := make([]Change, len(lost))
 	for i := range fates {
 		fates[i] = Absent
 	}
-	keys := match.NewKeys(plan)
 	for _, s := range tray.Sides {
-		wanted := map[string][]int{}
+		wanted, unkeyed := map[string][]int{}, map[string][]int{}
 		for i := range lost {
-			if side := lost[i].Sides[s]; side.Here && side.Key != "" {
+			switch side := lost[i].Sides[s]; {
+			case side.Here && side.Key != "":
 				wanted[side.Key] = append(wanted[side.Key], i)
+			case side.Here && side.Content != "" && lost[i].Tray != tray.Reject:
+				unkeyed[side.Content] = append(unkeyed[side.Content], i)
 			}
 		}
-		if len(wanted) == 0 {
+		if len(wanted)+len(unkeyed) == 0 {
 			continue
 		}
 		trays := index.Sides[s].Trays
 		matched := func(row int64) bool { return trays[row] == tray.Matched }
-		err := eachKey(ctx, plan, keys, s, tables[s], matched, func(_ place, key []byte, keyed bool) error {
-			if keyed { // else it was paired by hand
+		batches := oneBatch{table: tables[s], at: -1}
+		err := eachKey(ctx, m.plan, m.keys, s, tables[s], matched, func(p place, key []byte, keyed bool) error {
+			if keyed {
 				for _, at := range wanted[string(key)] {
 					fates[at] = Cleared
+				}
+				return nil
+			}
+			if len(unkeyed) == 0 {
+				return nil
+			}
+			cells, err := batches.cells(ctx, p)
+			if err != nil {
+				return err
+			}
+			for _, content := range m.contents(s, cells) {
+				if left := unkeyed[content]; len(left) > 0 {
+					fates[left[0]] = Cleared
+					unkeyed[content] = left[1:]
+					break
 				}
 			}
 			return nil
@@ -48,11 +66,10 @@ func Fates(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]
 // same: it makes them [Cleared] where a record of one of their sides with their content is matched, one exception for each such record. It
 // reads both tables once, and nothing where no exception is absent.
 func (m *Marker) Appear(ctx context.Context, index *match.Index, tables [2]record.Table, lost []Mark, fates []Change) error {
-	var content []byte
 	for _, s := range tray.Sides {
 		wanted := map[string][]int{}
 		for i := range lost {
-			if side := lost[i].Sides[s]; side.Here && fates[i] == Absent && lost[i].Tray != tray.Reject {
+			if side := lost[i].Sides[s]; side.Here && side.Content != "" && fates[i] == Absent && lost[i].Tray != tray.Reject {
 				wanted[side.Content] = append(wanted[side.Content], i)
 			}
 		}
@@ -69,10 +86,12 @@ func (m *Marker) Appear(ctx context.Context, index *match.Index, tables [2]recor
 				if trays[first+int64(i)] != tray.Matched {
 					continue
 				}
-				content = m.appendContent(content[:0], s, batch.Cells(i))
-				if left := wanted[string(content)]; len(left) > 0 {
-					fates[left[0]] = Cleared
-					wanted[string(content)] = left[1:]
+				for _, content := range m.contents(s, batch.Cells(i)) {
+					if left := wanted[content]; len(left) > 0 {
+						fates[left[0]] = Cleared
+						wanted[content] = left[1:]
+						break
+					}
 				}
 			}
 		}

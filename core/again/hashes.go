@@ -131,15 +131,22 @@ func Met(ctx context.Context, plan *sieve.Plan, index *match.Index, tables [2]re
 			hasher := NewHasher(plan)
 			trays := index.Sides[side].Trays
 			matched := func(row int64) bool { return trays[row] == tray.Matched }
-			return eachKey(ctx, plan, hasher.keys, side, tables[side], matched, func(_ place, key []byte, keyed bool) error {
-				if keyed {
-					hasher.ofClass(key, func(hash int64) {
-						if wanted(hash) {
-							met[side] = append(met[side], hash)
-						}
-					})
+			batches := oneBatch{table: tables[side], at: -1}
+			ask := func(hash int64) {
+				if wanted(hash) {
+					met[side] = append(met[side], hash)
 				}
-				return nil
+			}
+			return eachKey(ctx, plan, hasher.keys, side, tables[side], matched, func(p place, key []byte, keyed bool) error {
+				if keyed {
+					hasher.ofClass(key, ask)
+					return nil
+				}
+				cells, err := batches.cells(ctx, p) // it was paired by hand
+				if err == nil {
+					ask(hasher.hash(ofContent, side, appendContents(nil, cells)))
+				}
+				return err
 			})
 		})
 	}

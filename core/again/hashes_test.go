@@ -70,7 +70,7 @@ func TestHashes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		fates, err := again.Fates(t.Context(), second.plan, second.index, second.tables, olds)
+		fates, err := marker.Fates(t.Context(), second.index, second.tables, olds)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -27,6 +27,24 @@ type place struct {
 	at    int
 }
 
+// oneBatch reads records of a table whole, one batch after the other.
+type oneBatch struct {
+	table record.Table
+	at    int
+	batch *record.Batch
+}
+
+// cells are those of the record at a place.
+func (o *oneBatch) cells(ctx context.Context, p place) (_ []record.Cell, err error) {
+	if p.batch != o.at {
+		if o.batch, err = o.table.Batch(ctx, p.batch); err != nil {
+			return nil, err
+		}
+		o.at = p.batch
+	}
+	return o.batch.Cells(p.at), nil
+}
+
 // eachKey visits the records of a table of side s with their keys as an index of the plan knows them; keyed is false where a record has none. It
 // reads the columns of the key once. Records that are not wanted are passed over before their keys are read; a nil wanted wants all.
 func eachKey(ctx context.Context, plan *sieve.Plan, keys *match.Keys, s tray.Side, t record.Table, wanted func(row int64) bool, visit func(p place, key []byte, keyed bool) error) error {

@@ -48,6 +48,9 @@ func (p *Printer) Of(e *exception.Entry) Print {
 	return printOf(p.text)
 }
 
+// ContentOf writes all cells of a record, so that no two different ones are written alike.
+func ContentOf(cells []record.Cell) string { return string(appendContents(nil, cells)) }
+
 // appendContents appends cells so that no two different records are written alike.
 func appendContents(text []byte, cells []record.Cell) []byte {
 	text = binary.AppendUvarint(text, uint64(len(cells)))

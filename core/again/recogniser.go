@@ -61,8 +61,8 @@ func (m *Mark) shares(rekeyed bool) (list []string) {
 		if side.Here && side.Key != "" {
 			add("key " + side.Key)
 		}
-		if side.Here && (side.Key == "" || rekeyed) {
-			add(s.String() + side.Content)
+		for content := range side.shared(rekeyed) {
+			add(s.String() + content)
 		}
 	}
 	if len(list) == 0 {
@@ -89,7 +89,9 @@ func (r *Recogniser) Recognise(ctx context.Context, found func(now, before int, 
 			return
 		}
 		taken := make([]bool, len(both[ofBefore].marks))
-		for n, b := range Recognise(both[ofBefore].marks, both[ofNow].marks, r.rekeyed) {
+		recognised := Recognise(both[ofBefore].marks, both[ofNow].marks, r.rekeyed)
+		Join(both[ofBefore].marks, both[ofNow].marks, recognised)
+		for n, b := range recognised {
 			if b >= 0 {
 				taken[b] = true
 				found(both[ofNow].numbers[n], both[ofBefore].numbers[b], &both[ofNow].marks[n], &both[ofBefore].marks[b])
@@ -173,7 +175,8 @@ func (m *Mark) encode(dst []byte) []byte {
 	dst = binary.AppendVarint(append(dst, m.Print[:]...), m.Order)
 	for _, s := range tray.Sides {
 		if side := &m.Sides[s]; side.Here {
-			for _, text := range []string{side.Key, side.Content, side.Values} {
+			dst = binary.AppendUvarint(dst, uint64(len(side.Fewer)))
+			for _, text := range append([]string{side.Key, side.Content, side.Values}, side.Fewer...) {
 				dst = append(binary.AppendUvarint(dst, uint64(len(text))), text...)
 			}
 		}
@@ -203,7 +206,19 @@ func decodeMark(from []byte) (m Mark, err error) {
 		if !side.Here {
 			continue
 		}
-		for _, text := range []*string{&side.Key, &side.Content, &side.Values} {
+		fewer, n := binary.Uvarint([]byte(rest[:min(len(rest), binary.MaxVarintLen64)]))
+		if n <= 0 || fewer > uint64(len(rest)) {
+			return m, errMark
+		}
+		rest = rest[n:]
+		texts := []*string{&side.Key, &side.Content, &side.Values}
+		if fewer > 0 {
+			side.Fewer = make([]string, fewer)
+		}
+		for i := range side.Fewer {
+			texts = append(texts, &side.Fewer[i])
+		}
+		for _, text := range texts {
 			length, n := binary.Uvarint([]byte(rest[:min(len(rest), binary.MaxVarintLen64)]))
 			if n <= 0 || length > uint64(len(rest)-n) {
 				return m, errMark

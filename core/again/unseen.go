@@ -28,9 +28,8 @@ func (m *Marker) Unseen(ctx context.Context, s tray.Side, t record.Table, marks 
 	if len(byKey)+len(byContent) == 0 {
 		return unseen, nil
 	}
-	var whole *record.Batch // the one that holds the last record without a key that might be one of those looked for
-	at := -1
-	err := eachKey(ctx, m.plan, m.keys, s, t, nil, func(p place, key []byte, keyed bool) (err error) {
+	batches := oneBatch{table: t, at: -1}
+	err := eachKey(ctx, m.plan, m.keys, s, t, nil, func(p place, key []byte, keyed bool) error {
 		if keyed {
 			for _, i := range byKey[string(key)] {
 				unseen[i] = false
@@ -40,16 +39,16 @@ func (m *Marker) Unseen(ctx context.Context, s tray.Side, t record.Table, marks 
 		if len(byContent) == 0 {
 			return nil
 		}
-		if p.batch != at {
-			if whole, err = t.Batch(ctx, p.batch); err != nil {
-				return err
-			}
-			at = p.batch
+		cells, err := batches.cells(ctx, p)
+		if err != nil {
+			return err
 		}
-		content := m.content(s, whole.Cells(p.at))
-		if left := byContent[content]; len(left) > 0 {
-			unseen[left[0]] = false
-			byContent[content] = left[1:]
+		for _, content := range m.contents(s, cells) {
+			if left := byContent[content]; len(left) > 0 {
+				unseen[left[0]] = false
+				byContent[content] = left[1:]
+				break
+			}
 		}
 		return nil
 	})
