@@ -168,7 +168,14 @@ func (v *Service) workProblem(err error) error {
 	case errors.As(err, &other):
 		return otherCount(other.Meant, other.Chosen)
 	case errors.As(err, &conflict):
-		p := view.Changed.New(fmt.Sprintf("%s been changed by others since you looked. Nothing was changed. Look again, or say that these are skipped or overwritten.", has(conflict.Exceptions)))
+		detail := "%s been changed by others since you looked. Nothing was changed. Look again, or say that these are skipped or overwritten."
+		if conflict.Moved {
+			detail = "%s other values since this report, or has been cleared. Nothing was changed. Work on the newest report."
+			if conflict.Exceptions > 1 {
+				detail = "%s been changed by others, or have other values since this report. Nothing was changed. Look at the newest report, or say that these are skipped or overwritten."
+			}
+		}
+		p := view.Changed.New(fmt.Sprintf(detail, has(conflict.Exceptions)))
 		for _, x := range conflict.First {
 			by := x.ChangedBy
 			if by == "" {

@@ -21,12 +21,15 @@ func turnedRow(e *Entry, under again.Hashes) []any {
 // meanwhile are those of a run's exceptions that people have changed since it has read them. What an index is searched by comes first.
 const meanwhile = `AND exception_id IN (SELECT id FROM exceptions WHERE changed_seq > @seen AND changed_seq > 0)`
 
+// moved says of something turned that what people saw of it is no more what is there.
+const moved = `e.change IN ('changed', 'cleared', 'returned')`
+
 // following are the statements of [follow], in their order. None may go through all exceptions that there are.
 var following = []string{
 	`UPDATE turned SET status = x.status FROM exceptions x WHERE x.id = exception_id AND run_id = @run ` + meanwhile,
 	`UPDATE turned SET status = CASE change WHEN 'cleared' THEN 'settled' ELSE 'open' END WHERE run_id = @run
 		AND (change IN ('cleared', 'returned') OR change = 'changed' AND status IN ('explained', 'settled')) ` + meanwhile,
-	`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status), changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
+	`UPDATE exceptions SET status = e.status, version = version + (e.status <> exceptions.status OR ` + moved + `), moved_run = CASE WHEN ` + moved + ` THEN e.run_id ELSE moved_run END, changed_by = CASE WHEN e.status = exceptions.status THEN changed_by ELSE '' END,
 		changed_seq = CASE WHEN e.status = exceptions.status THEN changed_seq ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END,
 		settled = CASE WHEN e.status = exceptions.status THEN settled WHEN e.status IN ('open', 'in-progress') THEN NULL ELSE coalesce(settled, @now) END,
 		presence = CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END, size = e.size, tray = e.tray, side = e.side,
@@ -35,11 +38,11 @@ var following = []string{
 		FROM turned e WHERE e.run_id = @run AND e.exception_id = exceptions.id AND exceptions.id IN (SELECT exception_id FROM turned WHERE run_id = @run)`,
 	// Those that have no rows yet were open, and nobody's.
 	`INSERT INTO exceptions (id, sieve_id, side, tray, status, owner, reason, version, opened, presence, settled, amount, currency, size, key_text, body_run, body_seq,
-		changed_seq, changed_by, comments, attachments, reading, left_hash, right_hash)
-		SELECT e.exception_id, @sieve, e.side, e.tray, e.status, '', '', 1 + (e.status <> 'open'), e.opened, CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
+		changed_seq, changed_by, comments, attachments, reading, left_hash, right_hash, moved_run)
+		SELECT e.exception_id, @sieve, e.side, e.tray, e.status, '', '', 1 + (e.status <> 'open' OR ` + moved + `), e.opened, CASE WHEN e.change IN ('cleared', 'absent') THEN e.change ELSE 'here' END,
 		CASE WHEN e.status = 'open' THEN NULL ELSE @now END, e.amount, e.currency, e.size, e.key_text, e.body_run, e.body_seq,
 		CASE WHEN e.status = 'open' THEN 0 ELSE (SELECT coalesce(max(seq), 0) + 1 FROM history) END, '', 0, 0,
-		e.reading, e.left_hash, e.right_hash
+		e.reading, e.left_hash, e.right_hash, CASE WHEN ` + moved + ` THEN e.run_id ELSE 0 END
 		FROM turned e WHERE e.run_id = @run AND NOT EXISTS (SELECT 1 FROM exceptions x WHERE x.id = e.exception_id)`,
 	// Those whose records were absent, and are there because the run carries them in.
 	`UPDATE exceptions SET presence = 'here' WHERE presence = 'absent' AND id IN (SELECT value FROM json_each(@back))`,

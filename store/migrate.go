@@ -213,6 +213,14 @@ var migrations = []struct {
 		`ALTER TABLE carried_chunks_numbered RENAME TO carried_chunks`,
 	}},
 	{"numbers that are given once", numbersMigration()},
+	{"when the values of exceptions have moved", []string{
+		`ALTER TABLE exceptions ADD COLUMN moved_run INTEGER NOT NULL DEFAULT 0`,
+		// What has been cleared and is opened again is pending, too.
+		`DROP INDEX exceptions_pending_size`,
+		`DROP INDEX exceptions_pending_age`,
+		`CREATE INDEX exceptions_pending_size ON exceptions (size DESC, id, sieve_id, owner) WHERE status IN ('open', 'in-progress')`,
+		`CREATE INDEX exceptions_pending_age ON exceptions (opened, id, sieve_id, owner) WHERE status IN ('open', 'in-progress')`,
+	}},
 }
 
 // rewrites are what SQL cannot do of a migration, and what is done of it behind its statements.

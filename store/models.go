@@ -190,6 +190,7 @@ type Exception struct {
 	BodySeq     int64
 	ChangedSeq  int64  // entry of the history that tells of the newest change
 	ChangedBy   string // name of a person; empty: a run
+	MovedRun    uint   // the last run that found other values, or nothing but a match; 0: none since there is such a column
 	Comments    int
 	Attachments int
 }

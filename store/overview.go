@@ -31,12 +31,15 @@ type Overviewed struct {
 // pending narrows a query over exceptions that have rows to those that somebody has to do something about, in the words of the indexes of these; the
 // sign keeps other indexes out.
 func pending(db *gorm.DB) *gorm.DB {
-	return db.Where("exceptions.status IN ('open', 'in-progress') AND exceptions.presence <> 'cleared'").Where("+exceptions.sieve_id IN (SELECT id FROM sieves)")
+	return db.Where("exceptions.status IN ('open', 'in-progress')").Where("+exceptions.sieve_id IN (SELECT id FROM sieves)")
 }
 
 // chosen narrows a query over exceptions that have rows to those that are chosen.
 func (q *OverviewQuery) chosen(tx *gorm.DB) *gorm.DB {
 	db := pending(tx.Table("exceptions"))
+	if q.Mention > 0 { // whatever has become of them
+		db = tx.Table("exceptions").Where("exceptions.sieve_id IN (SELECT id FROM sieves)")
+	}
 	if q.Owner != nil {
 		db = db.Where("exceptions.owner = ?", *q.Owner)
 	}
@@ -262,10 +265,15 @@ type OverviewCounts struct {
 // OverviewCounts counts what is pending, for a person.
 func (s *Store) OverviewCounts(ctx context.Context, who Actor) (c OverviewCounts, err error) {
 	err = s.reads.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		err := pending(tx.Table("exceptions")).Select(`count(*) AS "all", coalesce(sum(owner = ?), 0) AS mine, coalesce(sum(owner = ''), 0) AS unowned,
-			coalesce(sum(id IN (SELECT exception_id FROM mentions WHERE person_id = ? AND seen = 0)), 0) AS mentions`, who.Name, who.ID).Scan(&c).Error
+		err := pending(tx.Table("exceptions")).Select(`count(*) AS "all", coalesce(sum(owner = ?), 0) AS mine, coalesce(sum(owner = ''), 0) AS unowned`, who.Name).Scan(&c).Error
 		if err != nil {
 			return err
+		}
+		mentions := OverviewQuery{Mention: who.ID}
+		if who.ID > 0 {
+			if err := mentions.chosen(tx).Count(&c.Mentions).Error; err != nil {
+				return err
+			}
 		}
 		runs, err := newestRuns(tx, 0)
 		for _, run := range runs {

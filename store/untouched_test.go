@@ -39,7 +39,7 @@ type kept struct {
 }
 
 func (k *kept) pending() bool {
-	return (k.Status == store.StatusOpen || k.Status == store.StatusInProgress) && k.Presence != "cleared"
+	return k.Status == store.StatusOpen || k.Status == store.StatusInProgress
 }
 
 // run runs a sieve, which finds so many new exceptions and something of each that was there before.
@@ -236,7 +236,7 @@ func (o *office) check() {
 		for _, sort := range []string{"age", "amount"} {
 			var want []*kept
 			for _, k := range o.all {
-				if k.pending() && (q.Owner == nil || *q.Owner == k.Owner) && (q.Sieve == 0 || q.Sieve == k.SieveID) && (q.Mention == 0 || k.mentioned) {
+				if (k.pending() || q.Mention > 0) && (q.Owner == nil || *q.Owner == k.Owner) && (q.Sieve == 0 || q.Sieve == k.SieveID) && (q.Mention == 0 || k.mentioned) {
 					want = append(want, k)
 				}
 			}
@@ -270,13 +270,13 @@ func (o *office) check() {
 	}
 	var want store.OverviewCounts
 	for _, k := range o.all {
+		if k.mentioned {
+			want.Mentions++
+		}
 		if !k.pending() {
 			continue
 		}
 		want.All++
-		if k.mentioned {
-			want.Mentions++
-		}
 		switch k.Owner {
 		case "tam":
 			want.Mine++

@@ -18,6 +18,7 @@ var ErrSigned = errors.New("the report is signed")
 type ConflictError struct {
 	Exceptions int64
 	First      []Exception // some of them
+	Moved      bool        // a later run has found other values
 }
 
 // Error implements error.
@@ -117,12 +118,8 @@ func (s *Store) Work(ctx context.Context, on WorkOn, change WorkChange) (a Actio
 			return err
 		}
 		if change.Owner != nil && *change.Owner != "" {
-			var some []uint
-			if err := tx.Raw("SELECT id FROM chosen ORDER BY id LIMIT 100").Scan(&some).Error; err != nil {
-				return err
-			}
-			told := map[string]any{"report": on.Chosen.Run, "owner": *change.Owner, "by": by.Name, "count": a.Items, "exceptions": some}
-			if err := announce(tx, EventOwned, told); err != nil {
+			owned := tx.Raw("SELECT c.id FROM chosen c JOIN exceptions x ON x.id = c.id WHERE x.owner <> ? ORDER BY c.id", *change.Owner)
+			if err := announceOwned(tx, on.Chosen.Run, *change.Owner, by, owned); err != nil {
 				return err
 			}
 		}
@@ -166,9 +163,9 @@ func refuseStale(tx *gorm.DB, on WorkOn, by Actor) error {
 	}
 	stale := tx.Model(&Exception{}).Where("id IN (SELECT id FROM chosen)")
 	if on.Version > 0 {
-		stale = stale.Where("version <> ?", on.Version)
+		stale = stale.Where("version <> ? OR moved_run > ?", on.Version, on.Chosen.Run)
 	} else {
-		stale = stale.Where("changed_seq > ? AND changed_by <> ?", on.Seen, by.Name)
+		stale = stale.Where("changed_seq > ? AND changed_by <> ? OR moved_run > ?", on.Seen, by.Name, on.Chosen.Run)
 	}
 	if on.Over == "skip" {
 		return tx.Exec("DELETE FROM chosen WHERE id IN (?)", stale.Select("id")).Error
@@ -180,7 +177,18 @@ func refuseStale(tx *gorm.DB, on WorkOn, by Actor) error {
 	if err := stale.Session(&gorm.Session{}).Order("id").Limit(10).Find(&e.First).Error; err != nil {
 		return err
 	}
+	e.Moved = slices.ContainsFunc(e.First, func(x Exception) bool { return x.MovedRun > on.Chosen.Run })
 	return e
+}
+
+// announceOwned tells the webhooks that exceptions have another owner now: those whose ids a query gives.
+func announceOwned(tx *gorm.DB, run uint, owner string, by Actor, query *gorm.DB) error {
+	var ids []uint
+	if err := query.Scan(&ids).Error; err != nil || len(ids) == 0 {
+		return err
+	}
+	const most = 100 // that are named
+	return announce(tx, EventOwned, map[string]any{"report": run, "owner": owner, "by": by.Name, "count": len(ids), "exceptions": ids[:min(len(ids), most)]})
 }
 
 // unsigned refuses changes to a signed report.
@@ -237,6 +245,22 @@ func (s *Store) Undo(ctx context.Context, id uint) (a Action, kept int64, err er
 			return err
 		}
 		seq, err := writeDown(tx, by, happened{"exceptions.undone", "run", fmt.Sprint(a.RunID), map[string]any{"action": id, "exceptions": undone, "kept": kept, "says": a.Says}})
+		if err != nil {
+			return err
+		}
+		var owners []string
+		const given = `FROM chosen c JOIN action_items i ON i.action_id = ? AND i.exception_id = c.id JOIN exceptions x ON x.id = c.id WHERE i.owner <> '' AND i.owner <> x.owner`
+		if err := tx.Raw("SELECT DISTINCT i.owner "+given+" ORDER BY 1", id).Scan(&owners).Error; err != nil {
+			return err
+		}
+		for _, owner := range owners {
+			if err := announceOwned(tx, a.RunID, owner, by, tx.Raw("SELECT c.id "+given+" AND i.owner = ? ORDER BY c.id", id, owner)); err != nil {
+				return err
+			}
+		}
+		// What was done before it can be undone next: it stands as that left it.
+		err = tx.Exec(`UPDATE action_items SET version = u.version + 1 FROM action_items u WHERE u.action_id = ? AND u.exception_id IN (SELECT id FROM chosen)
+			AND action_items.exception_id = u.exception_id AND action_items.version = u.version - 1`, id).Error
 		if err != nil {
 			return err
 		}
