@@ -159,3 +159,58 @@ func TestNoStrangers(t *testing.T) {
 		t.Errorf("the same in all that both months have: %s", told)
 	}
 }
+
+// TestSidesExchanged: a sieve whose sides are exchanged keeps its exceptions, what people have done about them, and its crosswalk.
+func TestSidesExchanged(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	c := p.client()
+	ctx := t.Context()
+	loadIDs(t, c, "L", "A 1,B 2,C 3, 4,X1 7")
+	loadIDs(t, c, "R", "A 1,B 5,D 6, 8,Y1 7")
+	if _, err := c.CreateSieve(ctx, byID("Quay", "L", "R")); err != nil {
+		t.Fatal(err)
+	}
+	first := runSieve(t, c, "Quay")
+	if _, err := c.Decide(ctx, "Quay", view.Decision{Pairs: []view.KeyPair{{Left: []string{"X1"}, Right: []string{"Y1"}}}, Accept: true, Confirm: true}); err != nil {
+		t.Fatal(err)
+	}
+	first = runSieve(t, c, "Quay")
+	status, owner := "explained", "ines"
+	list, err := c.Entries(ctx, first.ID, client.Query{Limit: 100})
+	if err != nil || list.Total != 5 {
+		t.Fatalf("%d exceptions, %v", list.Total, err)
+	}
+	trays := map[uint]string{}
+	for _, e := range list.Entries {
+		trays[e.Work.Exception] = map[string]string{"missing": "orphaned", "orphaned": "missing"}[fmt.Sprint(e.Tray)]
+		if trays[e.Work.Exception] == "" {
+			trays[e.Work.Exception] = fmt.Sprint(e.Tray)
+		}
+		if _, err := c.ChangeEntry(ctx, first.ID, e.ID, e.Work.Version, view.WorkChange{Status: &status, Owner: &owner}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s, etag, err := c.Sieve(ctx, "Quay")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.ChangeSieve(ctx, "Quay", etag, s.Definition.Swapped()); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		head := runSieve(t, c, "Quay")
+		if list, err = c.Entries(ctx, head.ID, client.Query{Limit: 100}); err != nil || list.Total != 5 {
+			t.Fatalf("%s, %v", stands(t, c, head.ID), err)
+		}
+		for _, e := range list.Entries {
+			if e.Status != status || e.Work.Owner != owner || e.Work.Change != "still-open" || trays[e.Work.Exception] != fmt.Sprint(e.Tray) {
+				t.Errorf("exception %d is %s, %s, %s, of %q; want %s", e.Work.Exception, e.Tray, e.Work.Change, e.Status, e.Work.Owner, trays[e.Work.Exception])
+			}
+		}
+	}
+	walk, err := c.Crosswalk(ctx, "Quay")
+	if err != nil || len(walk.Entries) != 1 || fmt.Sprint(walk.Entries[0].Left, walk.Entries[0].Right) != "[Y1] [X1]" {
+		t.Errorf("the crosswalk is %+v, %v", walk.Entries, err)
+	}
+}

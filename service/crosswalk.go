@@ -28,6 +28,19 @@ func bodyOf(a store.Acceptance) (b acceptedBody, err error) {
 	return b, err
 }
 
+// exchangedBody is what people have accepted, for a sieve whose sides have been exchanged.
+func exchangedBody(text string) (string, error) {
+	b, err := bodyOf(store.Acceptance{Body: text})
+	if err != nil {
+		return "", err
+	}
+	b.Left, b.Right = b.Right, b.Left
+	b.Columns[0], b.Columns[1] = b.Columns[1], b.Columns[0]
+	b.Records[0], b.Records[1] = b.Records[1], b.Records[0]
+	out, err := json.Marshal(b)
+	return string(out), err
+}
+
 // crosswalk makes the crosswalk that holds of its entries.
 func crosswalk(list []store.Acceptance) (c sieve.Crosswalk, err error) {
 	c.Version = store.CrosswalkVersion(list)

@@ -35,22 +35,30 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 			}
 			var mark again.Mark
 			var kept again.Hashes
+			sets, columns := of.under(p)
 			if was.reject != nil {
-				mark, kept = again.MarkReject(was.Side, was.reject.Text), f.hasher.OfReject(was.Side, was.reject.Text)
+				side := was.Side
+				if of.exchanged(p) {
+					side = side.Other()
+				}
+				mark, kept = again.MarkReject(side, was.reject.Text), f.hasher.OfReject(side, was.reject.Text)
 			} else {
 				e := &was.Entry
+				if of.exchanged(p) {
+					again.Exchange(e)
+				}
 				for _, s := range tray.Sides {
 					if e.Sides[s] != nil {
-						e.Sides[s].Cells = f.marker.Arrange(s, of.columns[s], e.Sides[s].Cells)
+						e.Sides[s].Cells = f.marker.Arrange(s, columns[s], e.Sides[s].Cells)
 					}
 					if e.Group != nil {
 						for n := range e.Group.Records[s] {
-							e.Group.Records[s][n].Cells = f.marker.Arrange(s, of.columns[s], e.Group.Records[s][n].Cells)
+							e.Group.Records[s][n].Cells = f.marker.Arrange(s, columns[s], e.Group.Records[s][n].Cells)
 						}
 					}
 				}
-				mark, kept = f.marker.MarkBefore(e, of.columns), f.hasher.Of(e)
-				f.mayCarry(p, b, e, mark, of.sets, of.number)
+				mark, kept = f.marker.MarkBefore(e, columns), f.hasher.Of(e)
+				f.mayCarry(p, b, e, mark, sets, of.number)
 			}
 			stands := f.rows[b].stands.Value()
 			mark.Gone, mark.Worked, mark.Order = stands.presence != here, stands.status != store.StatusOpen || stands.owner != "", int64(row.At.ID)
@@ -77,7 +85,8 @@ func (f *following) makeMarker(ctx context.Context, v *Service, p *planned) erro
 		if err != nil {
 			return err
 		}
-		all = append(all, of.columns)
+		_, columns := of.under(p)
+		all = append(all, columns)
 	}
 	f.marker = again.NewMarker(p.Plan, all...)
 	return nil

@@ -21,10 +21,10 @@ import (
 // read what people saw of them, and they are recognised by their keys and contents as the run's plan reads them. Of those that were gone, which become ever more, only those are looked at
 // that are kept under a hash of something that has not been found yet, or of a matched record.
 
-// stand reads how the exceptions of before stand, and their prints where they say anything: last is the sieve's newest run. Where the sieve carries records, what people saw of
+// stand reads how the exceptions of before stand, and their prints where they say anything: newest is the sieve's newest run. Where the sieve carries records, what people saw of
 // all of them is needed anyway, so all are marked.
-func (f *following) stand(ctx context.Context, v *Service, p *planned, last store.Run) error {
-	head, err := runOf(last)
+func (f *following) stand(ctx context.Context, v *Service, p *planned, newest store.Run) error {
+	head, err := runOf(newest)
 	if err != nil {
 		return err
 	}
@@ -53,7 +53,12 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		}
 		return ctx.Err()
 	})
-	f.rekeyed = keyText(&head.Definition) != keyText(&p.Definition)
+	last := head.Definition
+	exchanged := last.Left != last.Right && last.Left == p.Definition.Right && last.Right == p.Definition.Left
+	if exchanged {
+		last = last.Swapped()
+	}
+	f.rekeyed = keyText(&last) != keyText(&p.Definition)
 	if f.rekeyed && err == nil {
 		err = f.makeMarker(ctx, v, p)
 		f.byContent = err == nil && f.marker.Whole()
@@ -63,7 +68,7 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, last stor
 		return err
 	}
 	columns := [2][]string{head.Sides[0].Columns, head.Sides[1].Columns}
-	if v.looksAtAll || !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
+	if v.looksAtAll || exchanged || !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
 		f.same = nil
 		err = same.Close()
 	}

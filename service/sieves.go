@@ -71,14 +71,22 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 	if err != nil {
 		return nil, err
 	}
-	before, _, err := v.store.Sieve(ctx, name)
+	before, was, err := v.store.Sieve(ctx, name)
 	if err != nil {
 		return nil, v.sieveProblem(ctx, err, name)
+	}
+	saved, err := sieveOf(before, was)
+	if err != nil {
+		return nil, err
+	}
+	var turn func(string) (string, error)
+	if s := saved.Definition; s.Left != s.Right && s.Left == d.Right && s.Right == d.Left {
+		turn = exchangedBody
 	}
 	if err := v.checkSides(ctx, before.ID, d); err != nil {
 		return nil, err
 	}
-	row, err := v.store.UpdateSieve(ctx, name, version, d.Name, text)
+	row, err := v.store.UpdateSieve(ctx, name, version, d.Name, text, turn)
 	switch {
 	case errors.Is(err, store.ErrChanged):
 		return nil, changed(name)

@@ -57,14 +57,19 @@ func (s *Store) CreateSieve(ctx context.Context, name, definition string) (Sieve
 }
 
 // UpdateSieve saves a new version of a sieve, under a name that may be new, where version is still the newest one. If it
-// is not, the error is [ErrChanged].
-func (s *Store) UpdateSieve(ctx context.Context, name string, version int, newName, definition string) (v Sieve, err error) {
+// is not, the error is [ErrChanged]. turn, where there is one, makes of what people have accepted what it is for the new version.
+func (s *Store) UpdateSieve(ctx context.Context, name string, version int, newName, definition string, turn func(body string) (string, error)) (v Sieve, err error) {
 	err = s.recorded(ctx, urgent, func(tx *gorm.DB) (happened, error) {
 		if err := tx.Where("name = ?", name).Take(&v).Error; err != nil {
 			return happened{}, err
 		}
 		if v.Version != version {
 			return happened{}, ErrChanged
+		}
+		if turn != nil {
+			if err := turnAcceptances(tx, v.ID, turn); err != nil {
+				return happened{}, err
+			}
 		}
 		v.Name, v.Version, v.Updated = newName, version+1, time.Now().UTC()
 		if err := tx.Save(&v).Error; err != nil {
@@ -74,6 +79,23 @@ func (s *Store) UpdateSieve(ctx context.Context, name string, version int, newNa
 		return what, tx.Create(&SieveVersion{v.ID, v.Version, definition, v.Updated}).Error
 	})
 	return v, err
+}
+
+func turnAcceptances(tx *gorm.DB, sieve uint, turn func(string) (string, error)) error {
+	var list []Acceptance
+	if err := tx.Where("sieve_id = ?", sieve).Find(&list).Error; err != nil {
+		return err
+	}
+	for _, a := range list {
+		body, err := turn(a.Body)
+		if err == nil {
+			err = tx.Model(&Acceptance{}).Where("id = ?", a.ID).Update("body", body).Error
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // DeleteSieve removes a sieve where version is still the newest one. Its runs stay.

@@ -189,10 +189,10 @@ func TestStaleChange(t *testing.T) {
 	if _, err := s.CreateSieve(ctx, "a", "other"); !errors.Is(err, store.ErrNameTaken) {
 		t.Errorf("a name given twice: %v", err)
 	}
-	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "two"); err != nil {
+	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "two", nil); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "late"); !errors.Is(err, store.ErrChanged) {
+	if _, err := s.UpdateSieve(ctx, "a", 1, "a", "late", nil); !errors.Is(err, store.ErrChanged) {
 		t.Errorf("a stale change: %v", err)
 	}
 	if v, text, err := s.Sieve(ctx, "a"); err != nil || v.Version != 2 || text != "two" {
