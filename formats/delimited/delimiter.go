@@ -8,13 +8,17 @@ const Delimiters = ",;\t|"
 // FindDelimiter guesses the delimiter from the beginning of a text: the one with which the most lines have as many cells as the first, and more
 // than one. Where several divide as many lines alike, the one with the greatest share of numbers and dates among its cells is taken, for a
 // wrong one cuts them in two; then the one whose cells begin with the fewest spaces, and then the one with the most cells. It says how many of
-// the lines looked at are alike; with no delimiter that divides, none.
+// the lines looked at are alike; with no delimiter that divides the first line, none: then it is the one that divides the fewest of the others.
 func FindDelimiter(sample []byte) (best byte, alike, of int) {
 	best = Delimiters[0]
 	var taken divided
+	whole := -1 // lines that are not divided
 	for _, d := range []byte(Delimiters) {
 		now := divide(sample, d, 50)
 		if len(now.lines) == 0 || now.lines[0] < 2 {
+			if same := now.alike(); alike == 0 && same > whole {
+				best, whole = d, same
+			}
 			continue
 		}
 		if same := now.alike(); same > alike || same == alike && now.fitsBetter(taken) {

@@ -19,6 +19,7 @@ func TestFindDelimiter(t *testing.T) {
 		"low|high\n1,5|2,5\n3,5|4,5\n":                           "| 3 3",
 		"a;b;c,d\n1;2;3,4\n":                                     "; 2 2",
 		"day;amount\n\"1,5;x\";2\n":                              "; 2 2",
+		"Betrag\n1,50\n2;x\n3,50\n":                              "\t 0 0",
 		"one column\n1.50\n":                                     ", 0 0",
 		"a|b\n1|2\n\n3|4\n":                                      "| 3 3",
 		"amount;berths\n1,50;2,75\n3,00;4,25\n5,50;6,75\n":       "; 4 4",
