@@ -100,7 +100,10 @@ func TestWorkIsAboutWhatWasSeen(t *testing.T) {
 		t.Errorf("the webhook was told of %v owned exceptions", counts)
 	}
 	// Mentioned, and explained since.
-	must(func() error { _, err := c.Comment(ctx, first.ID, entry(first.ID, "B").ID, "@tam please look"); return err }())
+	must(func() error {
+		_, err := c.Comment(ctx, first.ID, entry(first.ID, "B").ID, "@tam please look")
+		return err
+	}())
 	must(change(c, first.ID, "B", 0, "settled", ""))
 	if list, err := tam.Pending(ctx, "mentions", "", "", "", 10); err != nil || list.Total != 1 {
 		t.Errorf("tam is mentioned %d times, %v", list.Total, err)
