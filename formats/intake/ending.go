@@ -252,7 +252,6 @@ type ending struct {
 	given  int
 	looked int // up to where lines have been looked at: a line begins there
 	lines  int64
-	first  int64 // lines in front of the buffer's first
 	err    error // of the source, once it has ended
 }
 
