@@ -38,7 +38,7 @@ func TestDetectedAgain(t *testing.T) {
 		says        string // why the next is not loaded, first
 		records     string // of the next, in the end
 	}{
-		"encoding":                   {"csv", "id,name\n1,M\xfcller\n", "id,name\n1,M\xc3\xbcller\n", nil, "next.csv is detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded. To load it as it is detected now, give --as-detected", "1,Müller"},
+		"encoding":                   {"csv", "id,name\n1,M\xfcller\n", "id,name\n1,M\xc3\xbcller\n", nil, "next.csv: detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded. To load it as it is detected now, give --as-detected", "1,Müller"},
 		"a byte-order mark":          {"csv", "id,name\n1,M\xfcller\n", "\ufeffid,name\n1,M\xc3\xbcller\n", nil, "encoding UTF-8 (before: windows-1252)", "1,Müller"},
 		"nothing but ASCII before":   {"csv", "id,name\n1,Miller\n", "id,name\n1,M\xfcller\n", nil, "", "1,Müller"},
 		"nothing but ASCII after":    {"csv", "id,name\n1,M\xfcller\n", "id,name\n1,Miller\n", nil, "", "1,Miller"},
@@ -112,7 +112,7 @@ func TestDetectedInConsole(t *testing.T) {
 	w.press("calls")
 	w.says("Reload from a new file")
 	file("next.csv", "call_no;captain;amount\nMW-04400;Müller;12,50\nTotal;;12,50\n")
-	w.says("next.csv is detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded.")
+	w.says("next.csv: detected differently from last time: encoding UTF-8 (before: windows-1252). Nothing was loaded.")
 	if set, err = p.client().Set(t.Context(), "calls"); err != nil || set.Snapshot.Number != 1 {
 		t.Errorf("snapshot %d, %v", set.Snapshot.Number, err)
 	}

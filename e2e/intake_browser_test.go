@@ -224,7 +224,7 @@ func TestOtherFormats(t *testing.T) {
 		return f.Name()
 	}
 	calls := put("calls.json", func(f io.Writer) error {
-		_, err := io.WriteString(f, `{"port":"Marrowick","days":[{"no":1}],"calls":[{"call":{"no":"MW-1"},"fee":12.50},{"call":{"no":"MW-2"},"fee":null}]}`)
+		_, err := io.WriteString(f, `{"port":"Marrowick","days":[{"no":1},{"no":2},{"no":3}],"calls":[{"call":{"no":"MW-1"},"fee":12.50},{"call":{"no":"MW-2"},"fee":null}]}`)
 		return err
 	})
 	quays := put("quays.xlsx", func(f io.Writer) error {
@@ -245,7 +245,7 @@ func TestOtherFormats(t *testing.T) {
 		return book.Write(f)
 	})
 	w.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{calls}))
-	w.says("records at") // the first array of objects is found, and is not the one that is wanted
+	w.says("records at") // the largest array of objects is found, and is not the one that is wanted
 	w.until(`document.querySelector('[aria-label="records at"]')?.value === '/days'`)
 	w.text(`(document.querySelector('[aria-label="records at"]').select(), '')`)
 	w.click(`[aria-label="records at"]`, 0)

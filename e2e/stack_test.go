@@ -61,7 +61,10 @@ func TestStack(t *testing.T) {
 		t.Fatal(out.errors)
 	}
 	write(t, dir, "january.csv", []byte("call_no;fee;quay\nMW-9;10,00;Tar Quay\n"))
-	if out := run(t, p.at(), "reload", "filed"); out.status != 0 || !strings.Contains(strings.Join(strings.Fields(out.out), " "), "records 5 4") {
+	if out := run(t, p.at(), "reload", "filed"); out.status != 2 || !strings.Contains(out.errors, "3 sources: detected differently from last time: january.csv: trailer lines none (before: TOTAL). Nothing was loaded.") {
+		t.Errorf("without its trailer line: status %d, %s%s", out.status, out.out, out.errors)
+	}
+	if out := run(t, p.at(), "reload", "filed", "--as-detected"); out.status != 0 || !strings.Contains(strings.Join(strings.Fields(out.out), " "), "records 5 4") {
 		t.Errorf("status %d, %s%s", out.status, out.out, out.errors)
 	}
 	// Without --stack they are sets of their own.

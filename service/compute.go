@@ -86,6 +86,9 @@ func (v *Service) Compute(ctx context.Context, set string, columns []expression.
 		return view.Job{}, badColumn(columns, err)
 	}
 	recipe.Choices.Computed = columns
+	read := *recipe.ReadAs
+	read.Computed = columns
+	recipe.ReadAs = &read
 	return v.jobs.start(ctx, "compute", set, "", func(ctx context.Context, j *job) (*view.JobResult, error) {
 		return v.compute(ctx, j, set, snap, recipe)
 	})
