@@ -22,7 +22,7 @@ console/dist/index.html: console/node_modules console/index.html console/vite.co
 test: check
 	command -v chromium >/dev/null && command -v mariadb-install-db >/dev/null && ls /usr/lib/postgresql/*/bin/postgres >/dev/null || \
 		(apt-get update && apt-get install --yes --no-install-recommends chromium postgresql mariadb-server)
-	go test -timeout 14m ./...
+	go test -timeout 17m ./...
 	$(MAKE) race
 
 # What workers do at once, under the race detector: sets of more than one batch, filters, rows, profiles, advice. Fewer cases than

@@ -48,19 +48,23 @@ func (f *finder) findArray() error {
 			continue
 		}
 		others = append(others, a.Pointer)
-		say = append(say, fmt.Sprintf("%s has %d", a.Pointer, a.Objects))
+		objects := "objects"
+		if a.Objects == 1 {
+			objects = "object"
+		}
+		say = append(say, fmt.Sprintf("%s (%d %s)", a.Pointer, a.Objects, objects))
 	}
 	c.Pointer = best.Pointer
 	if best.Objects == 0 {
 		what := fmt.Sprintf("the array at %s, where its records seem to be, is empty", best.Pointer)
 		if len(say) > 0 {
-			what += fmt.Sprintf("; of the other arrays %s objects. State the JSON Pointer of the one that holds the records, such as %s", strings.Join(say, ", "), others[0])
+			what += fmt.Sprintf("; other arrays: %s. State the JSON Pointer of the one that holds the records, such as %s", strings.Join(say, ", "), others[0])
 		}
 		return &record.Unreadable{What: what}
 	}
 	why := "it is the only array of objects"
 	if len(say) > 0 {
-		why = fmt.Sprintf("it holds %d objects; %s", best.Objects, strings.Join(say, ", "))
+		why = fmt.Sprintf("it has %d objects; other arrays: %s", best.Objects, strings.Join(say, ", "))
 	}
 	f.guess("pointer", best.Pointer, false, why, append(others, NoPointer)...)
 	return nil

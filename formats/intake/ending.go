@@ -30,6 +30,7 @@ func (f *finder) watchEnd(text io.Reader) (io.Reader, error) {
 	if _, err := f.file.ReadAt(tail, f.size-int64(len(tail))); err != nil && err != io.EOF {
 		return nil, err
 	}
+	whole := int64(len(tail)) == f.size
 	r, err := textcode.NewReader(bytes.NewReader(tail), c.Encoding)
 	if err != nil {
 		return nil, err
@@ -37,7 +38,7 @@ func (f *finder) watchEnd(text io.Reader) (io.Reader, error) {
 	if tail, err = io.ReadAll(r); err != nil {
 		return text, nil //nolint:nilerr // the reading comes to it, and says on which line it is
 	}
-	if int64(len(tail)) < f.size {
+	if !whole {
 		_, tail, _ = bytes.Cut(tail, []byte{'\n'}) // what is left of a line
 	}
 	if !f.stated() && f.mayEnd(tail) {
@@ -45,7 +46,7 @@ func (f *finder) watchEnd(text io.Reader) (io.Reader, error) {
 		_, _ = io.Copy(io.Discard, f.newEnding(text)) // where that fails, the reading will, too
 		return f.decoded()
 	}
-	f.endsWith(tail, int64(len(tail)) == f.size, 0, nil)
+	f.endsWith(tail, whole, 0, nil)
 	return text, nil
 }
 

@@ -36,7 +36,7 @@ type File struct {
 func All() []File {
 	row := `<row><c t="inlineStr"><is><t>a</t></is></c></row>`
 	return []File{
-		{Name: "empty rows beside errors", File: func() []byte { return []byte(`{"rows":[],"errors":[{"e":"x"}]}`) }, Err: "the array at /rows, where its records seem to be, is empty; of the other arrays /errors has 1 objects. State the JSON Pointer"},
+		{Name: "empty rows beside errors", File: func() []byte { return []byte(`{"rows":[],"errors":[{"e":"x"}]}`) }, Err: "the array at /rows, where its records seem to be, is empty; other arrays: /errors (1 object). State the JSON Pointer"},
 		{Name: "empty", File: func() []byte { return nil }, Err: "the file is empty"},
 		{Name: "a database", File: func() []byte { return []byte("SQLite format 3\x00\x10\x00") }, Err: "this is an SQLite database"},
 		{Name: "wrong encoding", File: func() []byte { return []byte("a;b\nM\xfcller;1\n") }, Choices: intake.Choices{Encoding: "UTF-8"}, Err: "line 2: column \"a\" has bytes that are not UTF-8 (FC)"},
