@@ -199,7 +199,7 @@ export function ChoiceBar({
             {lines('skipLast', 'leave out last lines')}
           </>
         )}
-        {format && text.includes(format) && (
+        {format && text.includes(format) && c.encoding === 'UTF-8' && (
           <One
             choice="invalidBytes"
             label="records with invalid bytes"
