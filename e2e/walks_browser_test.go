@@ -122,11 +122,11 @@ const (
 	sortRows  = `[data-testid=rows] button.sort`
 )
 
-// atRandom takes steps, each of them with a random of its seed: 20 for one seed, or what TWINSIEVE_STEPS and TWINSIEVE_SEEDS say. open opens the
+// atRandom takes steps, each of them with a random of its seed: 12 for one seed, or what TWINSIEVE_STEPS and TWINSIEVE_SEEDS say. open opens the
 // page that a browser begins with, before its network is hindered; each browser has a limit of time, so that another goes on after a while.
 func atRandom(t *testing.T, stream uint64, open func() *walk, step func(w *walk, random *rand.Rand, where string)) {
 	t.Helper()
-	steps, seeds := longer(t, "TWINSIEVE_STEPS", 20), longer(t, "TWINSIEVE_SEEDS", 1)
+	steps, seeds := longer(t, "TWINSIEVE_STEPS", 12), longer(t, "TWINSIEVE_SEEDS", 1)
 	for seed := range seeds {
 		random := rand.New(rand.NewPCG(uint64(seed), stream))
 		var w *walk
