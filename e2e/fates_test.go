@@ -47,7 +47,7 @@ func TestOneFate(t *testing.T) {
 	p := serve(t, t.TempDir())
 	c := p.client()
 	ctx := t.Context()
-	make := func(name string, carry bool) func(left, right string) view.Run {
+	months := func(name string, carry bool) func(left, right string) view.Run {
 		d := byID(name, name+" L", name+" R")
 		d.Carry, d.Amounts = carry, []sieve.Amount{{Columns: sieve.Columns{Left: "amt", Right: "amt"}}}
 		made := false
@@ -66,7 +66,7 @@ func TestOneFate(t *testing.T) {
 	}
 	for _, carry := range []bool{false, true} {
 		name := fmt.Sprint("unkeyed ", carry)
-		run := make(name, carry)
+		run := months(name, carry)
 		first := run(" 700,1 10", " 700,1 10")
 		if _, err := c.PairByHand(ctx, first.ID, view.HandPair{Left: []int64{1}, Right: []int64{1}}); err != nil {
 			t.Fatal(err)
@@ -81,7 +81,7 @@ func TestOneFate(t *testing.T) {
 		}
 
 		name = fmt.Sprint("joined ", carry)
-		run = make(name, carry)
+		run = months(name, carry)
 		first = run("X1 700,1 10", "Y1 800,1 10")
 		if _, err := c.PairByHand(ctx, first.ID, view.HandPair{Left: []int64{1}, Right: []int64{1}}); err != nil {
 			t.Fatal(err)
@@ -123,45 +123,39 @@ func TestNoStrangers(t *testing.T) {
 		}
 		return runSieve(t, c, "S")
 	}
-	explain := func(head view.Run, at int) {
+	explain := func(head view.Run) (exception uint) {
 		t.Helper()
-		list, err := c.Entries(ctx, head.ID, client.Query{Limit: 1000})
-		if err != nil {
+		list, err := c.Entries(ctx, head.ID, client.Query{Change: []string{"new"}})
+		if err != nil || len(list.Entries) == 0 {
 			t.Fatal(err)
 		}
 		status, owner := "explained", "ines"
-		e := list.Entries[at]
+		e := list.Entries[0]
 		if _, err := c.ChangeEntry(ctx, head.ID, e.ID, e.Work.Version, view.WorkChange{Status: &status, Owner: &owner}); err != nil {
 			t.Fatal(err)
 		}
+		return e.Work.Exception
 	}
 	first := run("id,cur\n1,EUR\n,EUR\n,EUR\n")
-	explain(first, 0)
+	explain(first)
 	run("id,cur,amt,who\n1,EUR,5,A\n")
 	third := run("id,cur,amt,who\n1,EUR,5,A\n,EUR,500,P\n")
 	if told := stands(t, c, third.ID); strings.Count(told, "unkeyed new open") != 1 || strings.Contains(told, "returned") {
 		t.Errorf("one that shares one column with earlier ones: %s", told)
 	}
-	list, err := c.Entries(ctx, third.ID, client.Query{Change: []string{"new"}})
-	if err != nil || len(list.Entries) != 1 {
-		t.Fatal(err)
-	}
-	status, owner := "explained", "ines"
-	if _, err := c.ChangeEntry(ctx, third.ID, list.Entries[0].ID, list.Entries[0].Work.Version, view.WorkChange{Status: &status, Owner: &owner}); err != nil {
-		t.Fatal(err)
-	}
+	was := explain(third)
 	fourth := run("id,cur,amt,who\n1,EUR,5,A\n,EUR,900000,Q\n")
-	if told := stands(t, c, fourth.ID); strings.Count(told, "unkeyed new open") != 1 || !strings.Contains(told, fmt.Sprint(list.Entries[0].Work.Exception, " unkeyed absent explained ines")) {
+	if told := stands(t, c, fourth.ID); strings.Count(told, "unkeyed new open") != 1 || !strings.Contains(told, fmt.Sprint(was, " unkeyed absent explained ines")) {
 		t.Errorf("a stranger: %s", told)
 	}
 	fifth := run("id,cur,amt,who,remark\n1,EUR,5,A,\n,EUR,900000,Q,late\n,EUR,500,P,\n")
-	if told := stands(t, c, fifth.ID); !strings.Contains(told, fmt.Sprint(list.Entries[0].Work.Exception, " unkeyed returned open ines")) || strings.Contains(told, "unkeyed new") {
+	if told := stands(t, c, fifth.ID); !strings.Contains(told, fmt.Sprint(was, " unkeyed returned open ines")) || strings.Contains(told, "unkeyed new") {
 		t.Errorf("the same in all that both months have: %s", told)
 	}
 }
 
-// TestSidesExchanged: a sieve whose sides are exchanged keeps its exceptions, what people have done about them, and its crosswalk.
-func TestSidesExchanged(t *testing.T) {
+// TestSidesSwapped: a sieve whose sides are swapped keeps its exceptions, what people have done about them, and its crosswalk.
+func TestSidesSwapped(t *testing.T) {
 	t.Parallel()
 	p := serve(t, t.TempDir())
 	c := p.client()

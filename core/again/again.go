@@ -104,14 +104,16 @@ type Marker struct {
 	keys   *match.Keys
 	values [2][]*reading.Reader
 	common [2][]int // columns of the plan that all runs have, of which values are made where the sieve reads none
-	fewer  [2][]columnSet
-	whole  bool // see [Marker.Whole]
+	every  [2]columnSet
+	fewer  [2][]columnSet // what earlier runs had, where they had not all
+	text   []byte         // of the content being made
+	whole  bool           // see [Marker.Whole]
 	prints Printer
 }
 
-// columnSet are those columns of the plan that some earlier runs had, where they had not all.
+// columnSet are columns of the plan that content is made of.
 type columnSet struct {
-	name    string
+	name    string // "": they are all
 	columns []int
 }
 
@@ -126,12 +128,13 @@ func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
 			m.values[s] = append(m.values[s], v.Chain[s].Reader())
 		}
 		for c, name := range plan.Columns[s] {
+			m.every[s].columns = append(m.every[s].columns, c)
 			if !slices.ContainsFunc(earlier, func(columns [2][]string) bool { return !slices.Contains(columns[s], name) }) {
 				m.common[s] = append(m.common[s], c)
 			}
 		}
 		for _, columns := range earlier {
-			if set, fewer := m.setOf(s, columns[s]); fewer && !slices.ContainsFunc(m.fewer[s], func(known columnSet) bool { return known.name == set.name }) {
+			if set := m.setOf(s, columns[s]); len(set.columns) < len(plan.Columns[s]) && !slices.ContainsFunc(m.fewer[s], func(known columnSet) bool { return known.name == set.name }) {
 				m.fewer[s] = append(m.fewer[s], set)
 			}
 			n := len(m.common[s])
@@ -141,15 +144,18 @@ func NewMarker(plan *sieve.Plan, earlier ...[2][]string) *Marker {
 	return m
 }
 
-// setOf are the columns of the plan that an earlier run had; fewer, that it had not all.
-func (m *Marker) setOf(s tray.Side, earlier []string) (set columnSet, fewer bool) {
+// setOf are the columns of the plan that an earlier run had.
+func (m *Marker) setOf(s tray.Side, earlier []string) (set columnSet) {
 	for c, name := range m.plan.Columns[s] {
 		if slices.Contains(earlier, name) {
 			set.columns = append(set.columns, c)
 			set.name += fmt.Sprintf("%d,", c)
 		}
 	}
-	return set, len(set.columns) < len(m.plan.Columns[s])
+	if len(set.columns) == len(m.plan.Columns[s]) {
+		return m.every[s]
+	}
+	return set
 }
 
 // Whole reports whether content is all that was seen of a record, then or now: columns have come or gone, but not both. Otherwise two
@@ -174,10 +180,10 @@ func (m *Marker) Arrange(s tray.Side, columns []string, cells []record.Cell) []r
 
 // Mark makes the mark of an entry of now, whose cells stand under the plan's columns. Of a group, its listed records count.
 func (m *Marker) Mark(e *exception.Entry) Mark {
-	mark := m.mark(e, [2]columnSet{{"", m.all(tray.Left)}, {"", m.all(tray.Right)}})
-	for s := range mark.Sides {
+	mark := m.mark(e, m.every)
+	for _, s := range tray.Sides {
 		for _, set := range m.fewer[s] {
-			if content := m.contentOf(tray.Side(s), e, set); mark.Sides[s].Here && content != "" {
+			if content := m.contentOf(s, e, set); content != "" {
 				mark.Sides[s].Fewer = append(mark.Sides[s].Fewer, content)
 			}
 		}
@@ -187,23 +193,7 @@ func (m *Marker) Mark(e *exception.Entry) Mark {
 
 // MarkBefore makes the mark of an entry of an earlier run with these columns, whose cells have been put under the plan's.
 func (m *Marker) MarkBefore(e *exception.Entry, columns [2][]string) Mark {
-	var sets [2]columnSet
-	for _, s := range tray.Sides {
-		set, fewer := m.setOf(s, columns[s])
-		if sets[s] = set; !fewer {
-			sets[s].name = ""
-		}
-	}
-	return m.mark(e, sets)
-}
-
-// all are all columns of a side.
-func (m *Marker) all(s tray.Side) []int {
-	columns := make([]int, len(m.plan.Columns[s]))
-	for c := range columns {
-		columns[c] = c
-	}
-	return columns
+	return m.mark(e, [2]columnSet{m.setOf(tray.Left, columns[0]), m.setOf(tray.Right, columns[1])})
 }
 
 func (m *Marker) mark(e *exception.Entry, sets [2]columnSet) Mark {
@@ -237,41 +227,52 @@ func (m *Marker) contentOf(s tray.Side, e *exception.Entry, set columnSet) strin
 	case e.Sides[s] == nil:
 		return ""
 	case e.Group == nil:
-		return content(set, e.Sides[s].Cells)
+		return string(m.content(set, e.Sides[s].Cells))
 	}
 	var contents []string
 	for _, r := range e.Group.Records[s] {
-		contents = append(contents, content(set, r.Cells))
+		contents = append(contents, string(m.content(set, r.Cells)))
 	}
 	slices.Sort(contents)
 	return strings.Join(contents, "")
 }
 
-// contents are the contents of a record by which it may be one of before.
-func (m *Marker) contents(s tray.Side, cells []record.Cell) []string {
-	list := []string{content(columnSet{"", m.all(s)}, cells)}
+// meet takes the first exception from those wanted that has the content of a record of now, by all columns or by fewer. It reports false where
+// there is none.
+func (m *Marker) meet(s tray.Side, cells []record.Cell, wanted map[string][]int) (int, bool) {
+	take := func(content []byte) (int, bool) {
+		list := wanted[string(content)]
+		if len(content) == 0 || len(list) == 0 {
+			return 0, false
+		}
+		wanted[string(content)] = list[1:]
+		return list[0], true
+	}
+	if i, met := take(m.content(m.every[s], cells)); met {
+		return i, true
+	}
 	for _, set := range m.fewer[s] {
-		if c := content(set, cells); c != "" {
-			list = append(list, c)
+		if i, met := take(m.content(set, cells)); met {
+			return i, true
 		}
 	}
-	return list
+	return 0, false
 }
 
-// content writes the cells of some columns, each behind its length, so that no two different records are written alike. Where these are not all
-// columns, it is nothing if they do not tell enough.
-func content(set columnSet, cells []record.Cell) string {
-	out, filled := []byte(set.name), 0
+// content writes the cells of some columns, each behind its length, so that no two different records are written alike; it is valid until the
+// next is made. Where these are not all columns, it is nothing if they do not tell enough.
+func (m *Marker) content(set columnSet, cells []record.Cell) []byte {
+	out, filled := append(m.text[:0], set.name...), 0
 	for _, c := range set.columns {
 		out = appendCell(out, &cells[c])
 		if cells[c].Content() != "" {
 			filled++
 		}
 	}
-	if set.name != "" && filled < leastTelling {
-		return ""
+	if m.text = out; set.name != "" && filled < leastTelling {
+		return nil
 	}
-	return string(out)
+	return out
 }
 
 func appendCell(out []byte, c *record.Cell) []byte {

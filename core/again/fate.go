@@ -46,12 +46,8 @@ func (m *Marker) Fates(ctx context.Context, index *match.Index, tables [2]record
 			if err != nil {
 				return err
 			}
-			for _, content := range m.contents(s, cells) {
-				if left := unkeyed[content]; len(left) > 0 {
-					fates[left[0]] = Cleared
-					unkeyed[content] = left[1:]
-					break
-				}
+			if i, met := m.meet(s, cells, unkeyed); met {
+				fates[i] = Cleared
 			}
 			return nil
 		})
@@ -86,12 +82,8 @@ func (m *Marker) Appear(ctx context.Context, index *match.Index, tables [2]recor
 				if trays[first+int64(i)] != tray.Matched {
 					continue
 				}
-				for _, content := range m.contents(s, batch.Cells(i)) {
-					if left := wanted[content]; len(left) > 0 {
-						fates[left[0]] = Cleared
-						wanted[content] = left[1:]
-						break
-					}
+				if i, met := m.meet(s, batch.Cells(i), wanted); met {
+					fates[i] = Cleared
 				}
 			}
 		}

@@ -176,7 +176,10 @@ func (m *Mark) encode(dst []byte) []byte {
 	for _, s := range tray.Sides {
 		if side := &m.Sides[s]; side.Here {
 			dst = binary.AppendUvarint(dst, uint64(len(side.Fewer)))
-			for _, text := range append([]string{side.Key, side.Content, side.Values}, side.Fewer...) {
+			for _, text := range [...]string{side.Key, side.Content, side.Values} {
+				dst = append(binary.AppendUvarint(dst, uint64(len(text))), text...)
+			}
+			for _, text := range side.Fewer {
 				dst = append(binary.AppendUvarint(dst, uint64(len(text))), text...)
 			}
 		}
