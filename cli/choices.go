@@ -38,7 +38,7 @@ func (c *choiceFlags) add(cmd *cobra.Command, prefix string) {
 	wholeNumberVar(f, &c.SkipLast, "skip-last", 0, 0, 10_000, "skip the last `N` lines")
 	f.StringArrayVar(&c.footers, "footer", nil, "a line that begins so is no record (found where not stated; none for none)")
 	oneOfVar(f, &c.ShortRows, "short-rows", "", []string{intake.ShortReject, intake.ShortFill}, "what happens to lines with too few cells: reject (the default) or fill, with blanks")
-	oneOfVar(f, &c.BadBytes, "invalid-bytes", "", []string{intake.BytesRefuse, intake.BytesReject}, "what happens to records with bytes that are not UTF-8: refuse the file (the default) or reject the records")
+	oneOfVar(f, &c.InvalidBytes, "invalid-bytes", "", []string{intake.BytesRefuse, intake.BytesReject}, "what happens to records with bytes that are not UTF-8: refuse the file (the default) or reject the records")
 	f.StringVar(&c.Sheet, "sheet", "", "sheet of a workbook (default: the first)")
 	f.StringVar(&c.Pointer, "pointer", "", "JSON Pointer to the array of records (found where not stated)")
 	f.StringVar(&c.Layout, "layout", "", "where columns stand in fixed-width text: \"call_no 1-8, service_date 9-18\"")

@@ -38,7 +38,7 @@ they come out differently from last time, the command says so and loads nothing,
 			result, err := wait(cmd, c, job, err)
 			if err != nil {
 				drop(err)
-				if problem := new(view.Problem); errors.As(err, &problem) && view.ReadOtherwise.Is(problem) {
+				if problem := new(view.Problem); errors.As(err, &problem) && view.DetectedDifferently.Is(problem) {
 					return wrongRequest("%s To load it as it is detected now, give --as-detected", problem.Detail)
 				}
 				return err

@@ -124,7 +124,7 @@ func TestDetectedInConsole(t *testing.T) {
 	w.says("MW-04400")
 	w.press("Load")
 	w.until(`document.querySelectorAll('form').length === 0 && document.querySelectorAll('.ant-table-row').length === 2`)
-	if set, err = p.client().Set(t.Context(), "harbour-calls"); err != nil || set.Snapshot.Records != 40 || set.Snapshot.Rejects != 1 || set.Snapshot.Recipe.Choices.BadBytes != "reject" {
+	if set, err = p.client().Set(t.Context(), "harbour-calls"); err != nil || set.Snapshot.Records != 40 || set.Snapshot.Rejects != 1 || set.Snapshot.Recipe.Choices.InvalidBytes != "reject" {
 		t.Errorf("%+v, %v", set, err)
 	}
 	// What a preview has shown is what is loaded, or nothing is.
@@ -133,5 +133,5 @@ func TestDetectedInConsole(t *testing.T) {
 		t.Errorf("read as it was shown: %v", err)
 	}
 	_, err = loadWith(t, p.client(), "other", "other.csv", "a,b\n1,2\n", view.Recipe{ReadAs: set.Snapshot.Recipe.ReadAs})
-	refused(t, "read otherwise than it was shown", err, view.ReadOtherwise, `delimiter "," (before: ";")`)
+	refused(t, "read otherwise than it was shown", err, view.DetectedDifferently, `delimiter "," (before: ";")`)
 }

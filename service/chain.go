@@ -89,11 +89,7 @@ func (v *Service) freshRun(ctx context.Context, j *job, id uint) (uint, error) {
 	if err != nil || why == "" {
 		return run.ID, err
 	}
-	p, err := v.planOf(ctx, l.rows[id], d)
-	if err != nil {
-		return 0, err
-	}
-	result, err := v.run(ctx, j, l.rows[id], p)
+	result, err := v.runNewest(ctx, j, l.rows[id], d)
 	if err != nil {
 		return 0, err
 	}

@@ -222,28 +222,13 @@ func trailer(src *intake.Source, starts string) (text string, line int64, ok boo
 	return "", 0, false
 }
 
-// trailerCells takes a trailer line apart as the source's records are taken apart. A trailer line that is quoted in another way than records may
-// be is cut at its delimiters.
-func trailerCells(src *intake.Source, text string) (cells []string) {
-	choices := src.Settled()
-	switch choices.Format {
+// trailerCells takes a trailer line apart as the source's records are taken apart.
+func trailerCells(src *intake.Source, text string) []string {
+	switch choices := src.Settled(); choices.Format {
 	case intake.Spreadsheet:
 		return strings.Split(text, "\t")
 	case intake.Delimited:
-	default:
-		return strings.Fields(text)
+		return delimited.Cells(text, choices.Delimiter[0], choices.NoQuotes)
 	}
-	line, err := delimited.NewReader(strings.NewReader(text), delimited.Options{Delimiter: choices.Delimiter[0], NoQuotes: choices.NoQuotes, NoHeader: true})
-	if err == nil {
-		if batch, err := line.Next(); err == nil {
-			for _, cell := range batch.Cells(0) {
-				cells = append(cells, cell.Text)
-			}
-			return cells
-		}
-	}
-	for cell := range strings.SplitSeq(text, choices.Delimiter) {
-		cells = append(cells, strings.Trim(cell, `" `))
-	}
-	return cells
+	return strings.Fields(text)
 }

@@ -28,8 +28,8 @@ func bodyOf(a store.Acceptance) (b acceptedBody, err error) {
 	return b, err
 }
 
-// exchangedBody is what people have accepted, for a sieve whose sides have been exchanged.
-func exchangedBody(text string) (string, error) {
+// swappedBody is what people have accepted, for a sieve whose sides have been swapped.
+func swappedBody(text string) (string, error) {
 	b, err := bodyOf(store.Acceptance{Body: text})
 	if err != nil {
 		return "", err

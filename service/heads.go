@@ -17,14 +17,14 @@ type runHead struct {
 	plan    func() (*sieve.Plan, error) // made when it is first asked for
 }
 
-// exchanged reports whether its sides were those of a plan, exchanged.
-func (h *runHead) exchanged(p *planned) bool {
+// swapped reports whether its sides were those of a plan, swapped.
+func (h *runHead) swapped(p *planned) bool {
 	return h.sets[0] != h.sets[1] && h.sets == [2]string{p.sets[1], p.sets[0]}
 }
 
 // under are its record sets and columns, by the sides of a plan.
 func (h *runHead) under(p *planned) (sets [2]string, columns [2][]string) {
-	if h.exchanged(p) {
+	if h.swapped(p) {
 		return [2]string{h.sets[1], h.sets[0]}, [2][]string{h.columns[1], h.columns[0]}
 	}
 	return h.sets, h.columns

@@ -321,7 +321,7 @@ func detected(recipe *view.Recipe, last *store.Snapshot, src *intake.Source, nam
 	if len(say) == 0 {
 		return nil
 	}
-	return view.ReadOtherwise.New(fmt.Sprintf("%s: detected differently from %s: %s. Nothing was loaded.", name, since, strings.Join(say, ", ")), faults...)
+	return view.DetectedDifferently.New(fmt.Sprintf("%s: detected differently from %s: %s. Nothing was loaded.", name, since, strings.Join(say, ", ")), faults...)
 }
 
 // ofNextRun is how rows of a run are read the next time: of a newer run.

@@ -38,14 +38,14 @@ func (f *following) lookAt(ctx context.Context, v *Service, p *planned, list []i
 			sets, columns := of.under(p)
 			if was.reject != nil {
 				side := was.Side
-				if of.exchanged(p) {
+				if of.swapped(p) {
 					side = side.Other()
 				}
 				mark, kept = again.MarkReject(side, was.reject.Text), f.hasher.OfReject(side, was.reject.Text)
 			} else {
 				e := &was.Entry
-				if of.exchanged(p) {
-					again.Exchange(e)
+				if of.swapped(p) {
+					again.Swap(e)
 				}
 				for _, s := range tray.Sides {
 					if e.Sides[s] != nil {

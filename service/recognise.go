@@ -54,8 +54,8 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, newest st
 		return ctx.Err()
 	})
 	last := head.Definition
-	exchanged := last.Left != last.Right && last.Left == p.Definition.Right && last.Right == p.Definition.Left
-	if exchanged {
+	swapped := last.Left != last.Right && last.Left == p.Definition.Right && last.Right == p.Definition.Left
+	if swapped {
 		last = last.Swapped()
 	}
 	f.rekeyed = keyText(&last) != keyText(&p.Definition)
@@ -68,7 +68,7 @@ func (f *following) stand(ctx context.Context, v *Service, p *planned, newest st
 		return err
 	}
 	columns := [2][]string{head.Sides[0].Columns, head.Sides[1].Columns}
-	if v.looksAtAll || exchanged || !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
+	if v.looksAtAll || swapped || !printed || !slices.Equal(columns[0], p.Plan.Columns[0]) || !slices.Equal(columns[1], p.Plan.Columns[1]) || p.Definition.Carry {
 		f.same = nil
 		err = same.Close()
 	}

@@ -118,16 +118,7 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 		if err := v.freshSides(ctx, j, s.Definition); err != nil {
 			return nil, err
 		}
-		for {
-			p, err := v.planOf(ctx, row, s.Definition)
-			if err != nil {
-				return nil, err
-			}
-			result, err := v.run(ctx, j, row, p)
-			if !errors.Is(err, errSnapshotGone) {
-				return result, err
-			}
-		}
+		return v.runNewest(ctx, j, row, s.Definition)
 	}, func(ctx context.Context, p *view.Problem) {
 		ended := store.JobFailed
 		switch {
@@ -142,6 +133,20 @@ func (v *Service) Run(ctx context.Context, name string) (view.Job, error) {
 		}
 		v.courier.hurry()
 	})
+}
+
+// runNewest runs a sieve over the newest snapshots, once more where one of them has been removed before the run began.
+func (v *Service) runNewest(ctx context.Context, j *job, row store.Sieve, d sieve.Definition) (*view.JobResult, error) {
+	for {
+		p, err := v.planOf(ctx, row, d)
+		if err != nil {
+			return nil, err
+		}
+		result, err := v.run(ctx, j, row, p)
+		if !errors.Is(err, errSnapshotGone) {
+			return result, err
+		}
+	}
 }
 
 // errSnapshotGone says that a snapshot which was the newest of its set has been followed by another and removed, before the run began.

@@ -81,7 +81,7 @@ func (v *Service) UpdateSieve(ctx context.Context, name string, version int, d s
 	}
 	var turn func(string) (string, error)
 	if s := saved.Definition; s.Left != s.Right && s.Left == d.Right && s.Right == d.Left {
-		turn = exchangedBody
+		turn = swappedBody
 	}
 	if err := v.checkSides(ctx, before.ID, d); err != nil {
 		return nil, err

@@ -13,7 +13,7 @@ func (x *Index) Swapped() *Index {
 	for s := range out.Sides {
 		out.Sides[s].Trays = slices.Clone(out.Sides[s].Trays)
 		for i, t := range out.Sides[s].Trays {
-			out.Sides[s].Trays[i] = swapped(t)
+			out.Sides[s].Trays[i] = t.Swapped()
 		}
 	}
 	t := &out.Totals
@@ -25,18 +25,8 @@ func (x *Index) Swapped() *Index {
 	}
 	for _, s := range tray.Sides {
 		for _, at := range tray.All {
-			t.Trays[s][swapped(at)] = x.Totals.Trays[s.Other()][at]
+			t.Trays[s][at.Swapped()] = x.Totals.Trays[s.Other()][at]
 		}
 	}
 	return out
-}
-
-func swapped(t tray.Tray) tray.Tray {
-	switch t {
-	case tray.Missing:
-		return tray.Orphaned
-	case tray.Orphaned:
-		return tray.Missing
-	}
-	return t
 }

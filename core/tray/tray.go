@@ -102,6 +102,17 @@ func (t Tray) On(s Side) bool {
 	return !(t == Missing && s == Right) && !(t == Orphaned && s == Left)
 }
 
+// Swapped is the tray in which a record lies once the sides are swapped: what is missing on the one is orphaned on the other.
+func (t Tray) Swapped() Tray {
+	switch t {
+	case Missing:
+		return Orphaned
+	case Orphaned:
+		return Missing
+	}
+	return t
+}
+
 // Paired reports whether the tray's records have a partner each.
 func (t Tray) Paired() bool { return t == Matched || t == Differing }
 

@@ -69,25 +69,25 @@ const (
 
 // Choices say how a file is read. The zero value leaves everything to be found.
 type Choices struct {
-	Format    string            `json:"format,omitempty" enum:"delimited,fixed,json,ndjson,xlsx,parquet,arrow" description:"Format of the file; found where not stated."`
-	Packing   string            `json:"packing,omitempty" enum:"none,gzip,zstd" description:"How the file is packed; found where not stated."`
-	Encoding  string            `json:"encoding,omitempty" enum:"UTF-8,UTF-16LE,UTF-16BE,windows-1252,ISO-8859-15" description:"Encoding of a text; found where not stated."`
-	Delimiter string            `json:"delimiter,omitempty" description:"What divides the cells of delimited text, one character; found where not stated."`
-	NoQuotes  bool              `json:"noQuotes,omitempty" description:"In delimited text, a double quote is a character like any other."`
-	Header    string            `json:"header,omitempty" enum:"first,none" description:"Whether the first line or row names the columns; found where not stated."`
-	HeaderRow int               `json:"headerRow,omitempty" description:"Row of the sheet that names the columns; the first that is not empty where not stated."`
-	Headers   int               `json:"headerRows,omitempty" description:"Rows of the sheet, one below another, whose cells together name the columns; one where not stated."`
-	Merged    string            `json:"merged,omitempty" enum:"blank,fill" description:"What the cells of a merged area of a sheet hold but for the first: they are blank, which is the default, or filled with what the first holds."`
-	SkipFirst int               `json:"skipFirst,omitempty" description:"Lines before the text begins."`
-	SkipLast  int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
-	Footers   []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
-	ShortRows string            `json:"shortRows,omitempty" enum:"reject,fill" description:"What happens to a line of delimited text with fewer cells than there are columns: it is rejected, which is the default, or filled with blanks."`
-	BadBytes  string            `json:"invalidBytes,omitempty" enum:"refuse,reject" description:"What happens to a record with bytes that are not UTF-8 in a text that is: the file is refused, which is the default, or the record is rejected."`
-	Sheet     string            `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
-	Pointer   string            `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
-	Layout    string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
-	Types     map[string]string `json:"types,omitempty" description:"Types of columns that somebody has stated, as in: date DD/MM/YYYY. They are found where not stated, and change no cell."`
-	Blanks    []string          `json:"blanks,omitempty" description:"Blank markers: a cell that is exactly one of these is blank."`
+	Format       string            `json:"format,omitempty" enum:"delimited,fixed,json,ndjson,xlsx,parquet,arrow" description:"Format of the file; found where not stated."`
+	Packing      string            `json:"packing,omitempty" enum:"none,gzip,zstd" description:"How the file is packed; found where not stated."`
+	Encoding     string            `json:"encoding,omitempty" enum:"UTF-8,UTF-16LE,UTF-16BE,windows-1252,ISO-8859-15" description:"Encoding of a text; found where not stated."`
+	Delimiter    string            `json:"delimiter,omitempty" description:"What divides the cells of delimited text, one character; found where not stated."`
+	NoQuotes     bool              `json:"noQuotes,omitempty" description:"In delimited text, a double quote is a character like any other."`
+	Header       string            `json:"header,omitempty" enum:"first,none" description:"Whether the first line or row names the columns; found where not stated."`
+	HeaderRow    int               `json:"headerRow,omitempty" description:"Row of the sheet that names the columns; the first that is not empty where not stated."`
+	Headers      int               `json:"headerRows,omitempty" description:"Rows of the sheet, one below another, whose cells together name the columns; one where not stated."`
+	Merged       string            `json:"merged,omitempty" enum:"blank,fill" description:"What the cells of a merged area of a sheet hold but for the first: they are blank, which is the default, or filled with what the first holds."`
+	SkipFirst    int               `json:"skipFirst,omitempty" description:"Lines before the text begins."`
+	SkipLast     int               `json:"skipLast,omitempty" description:"Lines at the end that are no records."`
+	Footers      []string          `json:"footers,omitzero" description:"A line that begins with one of these is a footer: neither a record nor a reject. Found where not stated; an empty list says that there are none."`
+	ShortRows    string            `json:"shortRows,omitempty" enum:"reject,fill" description:"What happens to a line of delimited text with fewer cells than there are columns: it is rejected, which is the default, or filled with blanks."`
+	InvalidBytes string            `json:"invalidBytes,omitempty" enum:"refuse,reject" description:"What happens to a record with bytes that are not UTF-8 in a text that is: the file is refused, which is the default, or the record is rejected."`
+	Sheet        string            `json:"sheet,omitempty" description:"Sheet of a workbook; the first where not stated."`
+	Pointer      string            `json:"pointer,omitempty" description:"JSON Pointer to the array of records; none says that the document is the array; found where not stated."`
+	Layout       string            `json:"layout,omitempty" description:"Where the columns of fixed-width text stand, as in: call_no 1-8, service_date 9-18."`
+	Types        map[string]string `json:"types,omitempty" description:"Types of columns that somebody has stated, as in: date DD/MM/YYYY. They are found where not stated, and change no cell."`
+	Blanks       []string          `json:"blanks,omitempty" description:"Blank markers: a cell that is exactly one of these is blank."`
 
 	Computed []expression.Column `json:"computed,omitempty" description:"Columns that are computed from the others and stand behind them."`
 }
@@ -134,7 +134,7 @@ func (c *Choices) Check() error {
 	if err := oneOf("shortRows", c.ShortRows, ShortReject, ShortFill); err != nil {
 		return err
 	}
-	if err := oneOf("invalidBytes", c.BadBytes, BytesRefuse, BytesReject); err != nil {
+	if err := oneOf("invalidBytes", c.InvalidBytes, BytesRefuse, BytesReject); err != nil {
 		return err
 	}
 	if err := oneOf("merged", c.Merged, MergedBlank, MergedFill); err != nil {
@@ -229,7 +229,7 @@ func (c *Choices) Say() string {
 	if c.ShortRows == ShortFill {
 		add("", "lines with too few cells filled with blanks")
 	}
-	if c.BadBytes == BytesReject {
+	if c.InvalidBytes == BytesReject {
 		add("", "records with invalid bytes rejected")
 	}
 	if len(c.Blanks) > 0 {

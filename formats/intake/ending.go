@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"maps"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -118,7 +119,7 @@ func (f *finder) recordsOf(all []numbered, fromEnd bool) (records []numbered) {
 	return records
 }
 
-// endsWith looks at the end of the text. whole says that nothing stands before the tail, lines how many lines do, and words how many lines
+// endsWith looks at the end of the text. whole says that nothing stands before the tail, before how many lines do, and words how many lines
 // of the whole text begin with each word of trailers; nil where none of the last lines does.
 func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[string]int) {
 	c := &f.settled
@@ -147,9 +148,9 @@ func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[strin
 	for _, l := range all[:len(all)-len(last)] {
 		others.add(f.cellsIn(l.text))
 	}
-	elsewhere := map[string]int{}
-	for w, n := range words {
-		elsewhere[w] = n
+	elsewhere := maps.Clone(words)
+	if elsewhere == nil {
+		elsewhere = map[string]int{}
 	}
 	var cells []iter.Seq[string]
 	for _, l := range last {
@@ -188,7 +189,7 @@ func (f *finder) endsWith(tail []byte, whole bool, before int64, words map[strin
 // text is read in the same way.
 func (f *finder) foundTrailers(first string, words []string) {
 	f.settled.Footers = words
-	f.guess("footers", strings.Join(words, ", "), false, fmt.Sprintf("the last line begins as footers do: %.60s", first))
+	f.guess("footers", strings.Join(words, ", "), false, fmt.Sprintf("it begins with a word of trailers as no other line does, and has a shape that no record has: %.60s", first))
 }
 
 // cellsIn are the cells of a line of text; of fixed-width text, what stands at the places of the columns. A line that is not well formed is
@@ -198,12 +199,8 @@ func (f *finder) cellsIn(line string) iter.Seq[string] {
 	if c.Format == Delimited {
 		return slices.Values(delimited.Cells(line, c.Delimiter[0], c.NoQuotes))
 	}
-	layout, err := fixed.ParseLayout(c.Layout)
-	if err != nil {
-		return slices.Values([]string{line})
-	}
 	var cells []string
-	for _, l := range layout {
+	for _, l := range f.layout {
 		cells = append(cells, strings.TrimSpace(fixed.Between(line, l.First, l.Last)))
 	}
 	for i, cell := range cells {
@@ -227,11 +224,7 @@ func (f *finder) firstOf(line string) (first string) {
 		}
 		return first
 	}
-	layout, err := fixed.ParseLayout(c.Layout)
-	if err != nil {
-		return line
-	}
-	for _, l := range layout {
+	for _, l := range f.layout {
 		if first = strings.TrimSpace(fixed.Between(line, l.First, l.Last)); first != "" {
 			break
 		}

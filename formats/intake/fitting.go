@@ -44,7 +44,7 @@ func (c *Choices) aboutFiles() []madeChoice {
 		{"skipLast", c.SkipLast != 0, func() { c.SkipLast = 0 }},
 		{"footers", len(c.Footers) > 0, func() { c.Footers = nil }},
 		{"shortRows", c.ShortRows != "", func() { c.ShortRows = "" }},
-		{"invalidBytes", c.BadBytes != "", func() { c.BadBytes = "" }},
+		{"invalidBytes", c.InvalidBytes != "", func() { c.InvalidBytes = "" }},
 		{"sheet", c.Sheet != "", func() { c.Sheet = "" }},
 		{"pointer", c.Pointer != "", func() { c.Pointer = "" }},
 		{"layout", c.Layout != "", func() { c.Layout = "" }},

@@ -46,7 +46,7 @@ func TestInvalidBytes(t *testing.T) {
 					t.Fatalf("%v, want a fault that begins with "+c.where, err, line)
 				}
 				choices := c.choices
-				choices.BadBytes = intake.BytesReject
+				choices.InvalidBytes = intake.BytesReject
 				got, err := read(t, "x.txt", []byte(text.String()), choices)
 				whole := records - 1
 				if name == "JSON" { // one object is empty

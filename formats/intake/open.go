@@ -227,6 +227,7 @@ type finder struct {
 	text    []byte         // the beginning of the text in UTF-8
 	trailer *lines.Trailer // of text
 	returns bool           // lines end with a carriage return alone
+	layout  fixed.Layout   // of fixed-width text
 }
 
 // headSize is how much of a text is looked at to find its delimiter and header.
@@ -523,7 +524,7 @@ func (f *finder) openJSON() (err error) {
 	if pointer == NoPointer {
 		pointer = ""
 	}
-	f.reader, err = jsontext.NewReader(f.decoded, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.BadBytes == BytesReject})
+	f.reader, err = jsontext.NewReader(f.decoded, jsontext.Options{Lines: c.Format == NDJSON, Pointer: pointer, Footers: c.Footers, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.InvalidBytes == BytesReject})
 	f.watchLast(err)
 	return err
 }
@@ -543,8 +544,8 @@ func (f *finder) withoutLast() (io.Reader, error) {
 
 func (f *finder) openFixed() error {
 	c := &f.settled
-	layout, err := fixed.ParseLayout(c.Layout)
-	if err != nil {
+	var err error
+	if f.layout, err = fixed.ParseLayout(c.Layout); err != nil {
 		return &ChoiceError{"layout", err.Error()}
 	}
 	stated := c.Footers
@@ -552,7 +553,7 @@ func (f *finder) openFixed() error {
 	if err != nil {
 		return err
 	}
-	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: layout, Skip: c.SkipFirst, Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.BadBytes == BytesReject})
+	f.reader, err = fixed.NewReader(text, fixed.Options{Layout: f.layout, Skip: c.SkipFirst, Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, RejectBytes: c.InvalidBytes == BytesReject})
 	return err
 }
 
@@ -578,7 +579,7 @@ func (f *finder) openDelimited() error {
 			why = "no other divides the lines into cells, either"
 		}
 		f.guess("delimiter", c.Delimiter, false, why, strings.Split(delimited.Delimiters, "")...)
-		f.guesses[len(f.guesses)-1].Open = alike == 0
+		f.guesses[len(f.guesses)-1].Open = alike == 0 && !bytes.ContainsAny(head, delimited.Delimiters)
 	}
 	if c.Header == "" {
 		var why string
@@ -591,7 +592,7 @@ func (f *finder) openDelimited() error {
 		return err
 	}
 	r, err := delimited.NewReader(text, delimited.Options{Delimiter: c.Delimiter[0], NoQuotes: c.NoQuotes, NoHeader: c.Header == HeaderNone, Skip: f.before(),
-		Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill, RejectBytes: c.BadBytes == BytesReject})
+		Footers: stated, Trailer: f.trailer, Footer: f.footer, Reject: f.options.Reject, FillShort: c.ShortRows == ShortFill, RejectBytes: c.InvalidBytes == BytesReject})
 	if err != nil {
 		return err
 	}

@@ -30,36 +30,36 @@ type ProblemKind struct {
 
 // The kinds of problems.
 var (
-	Invalid       = ProblemKind{"invalid-request", "The request is not valid", http.StatusBadRequest}
-	BadDefinition = ProblemKind{"invalid-definition", "The sieve's definition is not valid", http.StatusUnprocessableEntity}
-	Unreadable    = ProblemKind{"unreadable-file", "The file cannot be read", http.StatusUnprocessableEntity}
-	TooLarge      = ProblemKind{"too-large", "The file is too large", http.StatusRequestEntityTooLarge}
-	WrongType     = ProblemKind{"wrong-content-type", "The body is of another type", http.StatusUnsupportedMediaType}
-	OtherCount    = ProblemKind{"other-count", "Another number of exceptions is affected", http.StatusConflict}
-	Foreign       = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
-	NotFound      = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
-	NameTaken     = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}
-	ReadOtherwise = ProblemKind{"detected-differently", "The file is detected differently from last time", http.StatusConflict}
-	Joins         = ProblemKind{"joins-keys", "More than two keys would become one", http.StatusConflict}
-	InUse         = ProblemKind{"in-use", "It is in use", http.StatusConflict}
-	Changed       = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}
-	NoVersion     = ProblemKind{"version-required", "The version to change must be named", http.StatusPreconditionRequired}
-	DiskFull      = ProblemKind{"disk-full", "The disk is full", http.StatusInsufficientStorage}
-	BadQuery      = ProblemKind{"query-refused", "The database refuses the query", http.StatusUnprocessableEntity}
-	BadExpression = ProblemKind{"invalid-expression", "An expression is not valid", http.StatusUnprocessableEntity}
-	Unreachable   = ProblemKind{"database-unreachable", "The database cannot be read", http.StatusBadGateway}
-	TooLong       = ProblemKind{"query-too-long", "The query takes too long", http.StatusGatewayTimeout}
-	Cancelled     = ProblemKind{"cancelled", "It was cancelled", http.StatusConflict}
-	Interrupted   = ProblemKind{"interrupted", "The service ended while it was under way", http.StatusConflict}
-	BadLook       = ProblemKind{"invalid-rows", "The rows cannot be shown as asked", http.StatusUnprocessableEntity}
-	Circular      = ProblemKind{"circular-chain", "A chain would bite its tail", http.StatusConflict}
-	Multiplies    = ProblemKind{"multiplies", "Records would be multiplied beyond the limit", http.StatusConflict}
-	SignInFirst   = ProblemKind{"sign-in", "Nobody is signed in", http.StatusUnauthorized}
-	WrongPassword = ProblemKind{"wrong-password", "The name or the password is wrong", http.StatusUnauthorized}
-	NotAllowed    = ProblemKind{"not-allowed", "Your role does not allow it", http.StatusForbidden}
-	Signed        = ProblemKind{"signed", "The report is signed", http.StatusLocked}
-	TooOften      = ProblemKind{"too-often", "It was tried too often", http.StatusTooManyRequests}
-	Failed        = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
+	Invalid             = ProblemKind{"invalid-request", "The request is not valid", http.StatusBadRequest}
+	BadDefinition       = ProblemKind{"invalid-definition", "The sieve's definition is not valid", http.StatusUnprocessableEntity}
+	Unreadable          = ProblemKind{"unreadable-file", "The file cannot be read", http.StatusUnprocessableEntity}
+	TooLarge            = ProblemKind{"too-large", "The file is too large", http.StatusRequestEntityTooLarge}
+	WrongType           = ProblemKind{"wrong-content-type", "The body is of another type", http.StatusUnsupportedMediaType}
+	OtherCount          = ProblemKind{"other-count", "Another number of exceptions is affected", http.StatusConflict}
+	Foreign             = ProblemKind{"foreign-site", "The request comes from another site", http.StatusForbidden}
+	NotFound            = ProblemKind{"not-found", "It is not there", http.StatusNotFound}
+	NameTaken           = ProblemKind{"name-taken", "The name is taken", http.StatusConflict}
+	DetectedDifferently = ProblemKind{"detected-differently", "The file is detected differently from last time", http.StatusConflict}
+	Joins               = ProblemKind{"joins-keys", "More than two keys would become one", http.StatusConflict}
+	InUse               = ProblemKind{"in-use", "It is in use", http.StatusConflict}
+	Changed             = ProblemKind{"changed-meanwhile", "It has been changed meanwhile", http.StatusPreconditionFailed}
+	NoVersion           = ProblemKind{"version-required", "The version to change must be named", http.StatusPreconditionRequired}
+	DiskFull            = ProblemKind{"disk-full", "The disk is full", http.StatusInsufficientStorage}
+	BadQuery            = ProblemKind{"query-refused", "The database refuses the query", http.StatusUnprocessableEntity}
+	BadExpression       = ProblemKind{"invalid-expression", "An expression is not valid", http.StatusUnprocessableEntity}
+	Unreachable         = ProblemKind{"database-unreachable", "The database cannot be read", http.StatusBadGateway}
+	TooLong             = ProblemKind{"query-too-long", "The query takes too long", http.StatusGatewayTimeout}
+	Cancelled           = ProblemKind{"cancelled", "It was cancelled", http.StatusConflict}
+	Interrupted         = ProblemKind{"interrupted", "The service ended while it was under way", http.StatusConflict}
+	BadLook             = ProblemKind{"invalid-rows", "The rows cannot be shown as asked", http.StatusUnprocessableEntity}
+	Circular            = ProblemKind{"circular-chain", "A chain would bite its tail", http.StatusConflict}
+	Multiplies          = ProblemKind{"multiplies", "Records would be multiplied beyond the limit", http.StatusConflict}
+	SignInFirst         = ProblemKind{"sign-in", "Nobody is signed in", http.StatusUnauthorized}
+	WrongPassword       = ProblemKind{"wrong-password", "The name or the password is wrong", http.StatusUnauthorized}
+	NotAllowed          = ProblemKind{"not-allowed", "Your role does not allow it", http.StatusForbidden}
+	Signed              = ProblemKind{"signed", "The report is signed", http.StatusLocked}
+	TooOften            = ProblemKind{"too-often", "It was tried too often", http.StatusTooManyRequests}
+	Failed              = ProblemKind{"failed", "The service failed", http.StatusInternalServerError}
 )
 
 // New makes a problem of the kind.
