@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -38,10 +39,7 @@ they come out differently from last time, the command says so and loads nothing,
 			result, err := wait(cmd, c, job, err)
 			if err != nil {
 				drop(err)
-				if problem := new(view.Problem); errors.As(err, &problem) && view.DetectedDifferently.Is(problem) {
-					return wrongRequest("%s To load it as it is detected now, give --as-detected", problem.Detail)
-				}
-				return err
+				return reloadFault(err, args)
 			}
 			changes, err := c.Changes(cmd.Context(), args[0])
 			if err != nil {
@@ -59,6 +57,19 @@ they come out differently from last time, the command says so and loads nothing,
 	}
 	cmd.Flags().BoolVar(&asDetected, "as-detected", false, "load the file even if it is detected differently from last time")
 	return cmd
+}
+
+// reloadFault says of what keeps a set from being loaded again how to go on.
+func reloadFault(err error, args []string) error {
+	problem := new(view.Problem)
+	switch {
+	case !errors.As(err, &problem):
+	case view.DetectedDifferently.Is(problem):
+		return wrongRequest("%s To load it as it is detected now, give --as-detected", problem.Detail)
+	case len(args) == 2 && slices.ContainsFunc(problem.Faults, func(f view.Fault) bool { return f.Where == "choices.invalidBytes" }):
+		return wrongRequest("%s To reject them, now and from now on: twinsieve load %s --as %q --invalid-bytes reject", problem.Detail, args[1], args[0])
+	}
+	return err
 }
 
 // loadedAgain sends the files that a set is loaded from again: as a stack, where it is one. drop forgets them.

@@ -82,6 +82,29 @@ func TestDetectedAgain(t *testing.T) {
 	}
 }
 
+// TestReloadBadByte: who loads a set again is told how to go on where a byte is no text.
+func TestReloadBadByte(t *testing.T) {
+	t.Parallel()
+	p := serve(t, t.TempDir())
+	if _, err := loadWith(t, p.client(), "calls", "calls.csv", "id,name\n1,Müller\n", view.Recipe{}); err != nil {
+		t.Fatal(err)
+	}
+	next := write(t, t.TempDir(), "next.csv", []byte("id,name\n1,Müller\n2,Andr\xc3\n"))
+	r := run(t, p.at(), "reload", "calls", next)
+	_, way, told := strings.Cut(strings.TrimSpace(r.errors), "twinsieve load ")
+	if r.status != 2 || !told {
+		t.Fatalf("exit %d, %s", r.status, r.errors)
+	}
+	r = run(t, p.at(), append([]string{"load"}, strings.Fields(strings.ReplaceAll(way, `"`, ""))...)...)
+	set, err := p.client().Set(t.Context(), "calls")
+	if r.status != 0 || err != nil || set.Snapshot.Number != 2 || set.Snapshot.Records != 1 || set.Snapshot.Rejects != 1 {
+		t.Errorf("%s: exit %d, %s; %+v, %v", way, r.status, r.errors, set.Snapshot, err)
+	}
+	if r = run(t, p.at(), "reload", "calls", next); r.status != 0 {
+		t.Errorf("the next time: exit %d, %s", r.status, r.errors)
+	}
+}
+
 // TestDetectedInConsole: what the console loads is detected again the next time, a file that is detected differently is loaded only by a second
 // press, and one with a bad byte only without that record.
 func TestDetectedInConsole(t *testing.T) {

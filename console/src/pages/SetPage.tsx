@@ -182,7 +182,7 @@ function Acts(p: { name: string; byItself: boolean; made: boolean; stacked?: num
     });
   };
   return (
-    <div>
+    <div style={{ maxWidth: 440 }}>
       <div className="acts">
         {may && byItself && (
           <Button onClick={() => void again([])} disabled={busy}>
